@@ -1,0 +1,36 @@
+/** Every failure that a user can see: a stable code, a status, and a sentence that says what to do. Answered as RFC 9457 problems. */
+export const ERRORS = {
+  'request.invalid': [400, 'The request is not as expected.'],
+  'sign-in.required': [401, 'Sign in first.'],
+  'sign-in.wrong': [401, 'Name or password is wrong.'],
+  'token.wrong': [401, 'The token is missing or not known.'],
+  'role.insufficient': [403, 'Your role does not include this.'],
+  'token.scope': [403, 'The token was not made for this.'],
+  'csrf.missing': [403, 'The page is out of date. Load it again.'],
+  'not-found': [404, 'There is nothing here.'],
+  'attempt.unknown': [404, 'No attempt has this id.'],
+  'person.unknown': [404, 'No person has this name.'],
+  'upload.unknown': [404, 'No upload has this id.'],
+  'job.unknown': [404, 'No job has this id.'],
+  'policy.outdated': [409, 'Somebody published in between. Look at their version first.'],
+  'policy.invalid': [422, 'The policy has entries that hosts could not use.'],
+  'remedy.none': [409, 'There is nothing to do here any more.'],
+  'body.too-large': [413, 'This is larger than what is taken at once.'],
+  'format.unknown': [415, 'This content type is not understood here.'],
+  'rate.limited': [429, 'Too many tries. Wait a minute.'],
+  'fleet.unreachable': [502, 'The fleet does not answer. Nothing was changed.'],
+  'internal': [500, 'Something went wrong here. Nothing was lost; the log has the details.'],
+} as const satisfies Record<string, readonly [number, string]>
+
+export type ErrorCode = keyof typeof ERRORS
+
+/** Thrown anywhere in the server; answered with its row of the table. */
+export class Problem extends Error {
+  readonly status: number
+  readonly title: string
+  constructor(readonly code: ErrorCode, readonly detail?: string, readonly where?: readonly { path: string; sentence: string }[]) {
+    super(detail ?? ERRORS[code][1])
+    this.status = ERRORS[code][0]
+    this.title = ERRORS[code][1]
+  }
+}

@@ -1,0 +1,85 @@
+import { z } from 'zod'
+import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
+import { OrgFile } from './org'
+import { ContainerLine, FoundThing, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings, ShareLine } from './other'
+
+/** Who may call a route: anybody, a signed-in role (each includes the one before it), or a token made for that scope. */
+export type Permission = 'anybody' | Role | 'token evidence' | 'token agent' | 'token directory'
+
+export interface Route {
+  readonly method: 'GET' | 'POST' | 'PUT' | 'DELETE'
+  readonly path: string
+  readonly permission: Permission
+  /** What it does, for the reader of the API. */
+  readonly sentence: string
+  readonly params?: z.ZodType
+  readonly query?: z.ZodType
+  readonly body?: z.ZodType
+  /** Absent where the answer is not JSON (a stream, a file) or the body is handled by hand. */
+  readonly response?: z.ZodType
+}
+
+const Id = z.object({ id: z.string().min(1).max(200) })
+const Done = z.object({ ok: z.literal(true) })
+const Window = z.object({ fromMs: z.coerce.number().optional(), toMs: z.coerce.number().optional() })
+
+/** The whole API. The server registers from it, the web client infers from it, and /api/openapi.json is made from it. */
+export const ROUTES = {
+  signInOffer: { method: 'GET', path: '/api/sign-in', permission: 'anybody', sentence: 'The organisation, and the demo accounts where this is a demo.', response: z.object({ organisation: z.string(), demoAccounts: z.array(z.object({ name: z.string(), fullName: z.string(), role: Role, password: z.string() })) }) },
+  signIn: { method: 'POST', path: '/api/sign-in', permission: 'anybody', sentence: 'Signs in and sets the session cookie.', body: z.object({ name: z.string().max(200), password: z.string().max(1000) }), response: Me },
+  signOut: { method: 'POST', path: '/api/sign-out', permission: 'viewer', sentence: 'Ends the session.', response: Done },
+  me: { method: 'GET', path: '/api/me', permission: 'viewer', sentence: 'Who is signed in.', response: Me },
+  events: { method: 'GET', path: '/api/events', permission: 'viewer', sentence: 'Server-sent events: what changed, so that a page can follow.' },
+
+  today: { method: 'GET', path: '/api/today', permission: 'viewer', sentence: 'The logons of a window against the usual, and what needs a decision, by time lost.', query: Window, response: Today },
+  attempts: { method: 'GET', path: '/api/attempts', permission: 'viewer', sentence: 'Attempts, newest first, filtered; a page at a time.', query: AttemptQuery, response: z.object({ attempts: z.array(AttemptLine), next: z.string().nullable() }) },
+  attemptsExport: { method: 'GET', path: '/api/attempts.csv', permission: 'viewer', sentence: 'The same list as CSV (RFC 4180), up to 10,000 lines.', query: AttemptQuery },
+  story: { method: 'GET', path: '/api/attempts/:id', permission: 'viewer', sentence: 'One attempt, told from end to end.', params: Id, response: Story },
+  traces: { method: 'POST', path: '/v1/traces', permission: 'token evidence', sentence: 'OpenTelemetry traces: OTLP/HTTP in JSON, also gzip.' },
+  evidence: { method: 'POST', path: '/api/evidence', permission: 'token evidence', sentence: 'Observations as NDJSON; answered when they are durable.', response: z.object({ observations: z.number(), refused: z.number(), attempts: z.number(), faults: z.array(z.object({ line: z.number().nullable(), reason: z.string() })) }) },
+  upload: { method: 'POST', path: '/api/uploads', permission: 'help-desk', sentence: 'Takes an evidence file (multipart) and reads it as a job.', response: UploadState },
+  uploadByToken: { method: 'POST', path: '/api/evidence/files', permission: 'token evidence', sentence: 'Takes an evidence file (raw body) and reads it as a job.', response: UploadState },
+  uploads: { method: 'GET', path: '/api/uploads', permission: 'viewer', sentence: 'Evidence files, newest first.', response: z.object({ uploads: z.array(UploadState) }) },
+  uploadState: { method: 'GET', path: '/api/uploads/:id', permission: 'viewer', sentence: 'How far an evidence file was read, and what was refused.', params: Id, response: UploadState },
+  uploadStateByToken: { method: 'GET', path: '/api/evidence/files/:id', permission: 'token evidence', sentence: 'The same, for whoever sent the file by token.', params: Id, response: UploadState },
+  uploadCancel: { method: 'POST', path: '/api/uploads/:id/cancel', permission: 'help-desk', sentence: 'Stops reading a file. What was read stays.', params: Id, response: UploadState },
+  uploadRefused: { method: 'GET', path: '/api/uploads/:id/refused.csv', permission: 'viewer', sentence: 'The refused records: line, reason, beginning.', params: Id },
+
+  find: { method: 'GET', path: '/api/find', permission: 'viewer', sentence: 'Finds a person, host, share, pool or attempt by any part of its name.', query: z.object({ text: z.string().min(1).max(200) }), response: z.object({ found: z.array(FoundThing) }) },
+  people: { method: 'GET', path: '/api/people', permission: 'viewer', sentence: 'People, with how their logons of the last 7 days went.', query: z.object({ text: z.string().max(200).default('') }), response: z.object({ people: z.array(PersonLine), total: z.number() }) },
+  person: { method: 'GET', path: '/api/people/:id', permission: 'viewer', sentence: 'One person: pools, containers, sessions, last attempts.', params: Id, response: PersonPage },
+  importOrg: { method: 'PUT', path: '/api/directory', permission: 'token directory', sentence: 'Replaces what is known of people, groups, pools and hosts (org.json).', body: OrgFile, response: z.object({ people: z.number(), groups: z.number(), pools: z.number(), hosts: z.number() }) },
+
+  containers: { method: 'GET', path: '/api/containers', permission: 'viewer', sentence: 'The disk files that lie on the shares, and the shares.', query: z.object({ text: z.string().max(200).default(''), share: z.string().max(300).optional(), held: z.enum(['all', 'held', 'stale']).default('all') }), response: z.object({ containers: z.array(ContainerLine), shares: z.array(ShareLine), total: z.number(), scannedMs: z.number().nullable() }) },
+  containersExport: { method: 'GET', path: '/api/containers.csv', permission: 'viewer', sentence: 'The same list as CSV.', query: z.object({ text: z.string().max(200).default(''), share: z.string().max(300).optional(), held: z.enum(['all', 'held', 'stale']).default('all') }) },
+
+  policy: { method: 'GET', path: '/api/policies/base', permission: 'viewer', sentence: 'The base policy in force, and for each host what it reports.', response: PolicyPage },
+  policyPreview: { method: 'POST', path: '/api/policies/base/preview', permission: 'viewer', sentence: 'What a draft would change, and for how many. Changes nothing.', body: Settings, response: PolicyPreview },
+  policyPublish: { method: 'POST', path: '/api/policies/base/publish', permission: 'administrator', sentence: 'Publishes a draft as the next version.', body: z.object({ settings: Settings, basedOn: z.number() }), response: PolicyPage },
+  agentSettings: { method: 'GET', path: '/api/agent/settings', permission: 'token agent', sentence: 'The settings that a host should have.', query: z.object({ host: z.string().max(200) }), response: z.object({ version: z.number(), settings: Settings }) },
+  agentReport: { method: 'POST', path: '/api/agent/report', permission: 'token agent', sentence: 'What a host has in force, and its sessions.', body: z.object({ host: z.string().max(200), pool: z.string().max(200), zone: z.string().max(100).optional(), agentVersion: z.string().max(100), version: z.number().nullable(), inForce: Settings.partial(), pending: z.array(z.string()), draining: z.boolean(), sessions: z.array(z.object({ person: z.string(), session: z.string(), sinceMs: z.number(), state: z.string() })).max(5000) }), response: z.object({ ok: z.literal(true), version: z.number() }) },
+
+  remedy: { method: 'POST', path: '/api/attempts/:id/remedy', permission: 'help-desk', sentence: 'Runs the remedy that answers the cause of an attempt, as a job.', params: Id, response: Job },
+  jobs: { method: 'GET', path: '/api/jobs', permission: 'viewer', sentence: 'Jobs, newest first.', response: z.object({ jobs: z.array(Job) }) },
+  job: { method: 'GET', path: '/api/jobs/:id', permission: 'viewer', sentence: 'One job with its steps.', params: Id, response: Job },
+  jobCancel: { method: 'POST', path: '/api/jobs/:id/cancel', permission: 'help-desk', sentence: 'Stops a job before its next step.', params: Id, response: Job },
+  journal: { method: 'GET', path: '/api/journal', permission: 'viewer', sentence: 'Everything that was written: who, when, what, before and after.', query: z.object({ text: z.string().max(200).default(''), before: z.coerce.number().optional() }), response: z.object({ lines: z.array(JournalLine), next: z.number().nullable() }) },
+  journalExport: { method: 'GET', path: '/api/journal.csv', permission: 'viewer', sentence: 'The same as CSV.', query: z.object({ text: z.string().max(200).default('') }) },
+} as const satisfies Record<string, Route>
+
+export type RouteName = keyof typeof ROUTES
+type Schema<R, K extends string> = R extends Record<K, infer S extends z.ZodType> ? S : never
+export type Output<N extends RouteName> = z.output<Schema<(typeof ROUTES)[N], 'response'>>
+type Given<R, K extends string, As extends string> = R extends Record<K, infer S extends z.ZodType> ? Record<As, z.input<S>> : unknown
+/** What a caller gives: params, query and body, as far as the route has them. */
+export type Input<N extends RouteName> = Given<(typeof ROUTES)[N], 'params', 'params'> & Given<(typeof ROUTES)[N], 'query', 'query'> & Given<(typeof ROUTES)[N], 'body', 'body'>
+type Taken<R, K extends string, As extends string> = R extends Record<K, infer S extends z.ZodType> ? Record<As, z.output<S>> : unknown
+/** What a handler gets: the same, checked and with defaults filled in. */
+export type Request<N extends RouteName> = Taken<(typeof ROUTES)[N], 'params', 'params'> & Taken<(typeof ROUTES)[N], 'query', 'query'> & Taken<(typeof ROUTES)[N], 'body', 'body'>
+
+const RANK: Record<Role, number> = { viewer: 0, 'help-desk': 1, administrator: 2 }
+
+/** Whether a role may call a route that asks for a role. */
+export function allows(role: Role, permission: Permission): boolean {
+  return permission === 'anybody' || (permission in RANK && RANK[role] >= RANK[permission as Role])
+}

@@ -1,0 +1,4 @@
+export * from './fault'
+export * from './ndjson'
+export * from './observation'
+export * from './otlp'

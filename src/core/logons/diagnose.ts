@@ -1,0 +1,60 @@
+import { isUnusual, type Measured } from './analyse'
+import type { Around } from './around'
+import { CAUSES, type Clue, type Remedy } from './causes'
+import { factsOf } from './facts'
+import type { Org } from '../people/org'
+
+/** Below this, nothing is said to be the cause. */
+const SAYABLE = 0.4
+/** Below this, it is not worth a line under "what it could be instead". */
+const MENTIONABLE = 0.01
+
+export interface Finding {
+  readonly id: string
+  readonly title: string
+  /** 0 to 1: the share of belief that this cause takes against all others in the catalogue and "something else". */
+  readonly confidence: number
+  readonly sentence: string
+  readonly toPerson: string
+  readonly evidence: readonly Clue[]
+  readonly remedy: Remedy | null
+  /** How the confidence came about: log odds before the evidence, and after it. */
+  readonly logOdds: { readonly prior: number; readonly withEvidence: number }
+}
+
+export interface Diagnosis {
+  readonly cause: Finding | null
+  readonly others: readonly { readonly id: string; readonly title: string; readonly confidence: number }[]
+}
+
+export const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
+
+/**
+ * Weighs every cause of the catalogue against the evidence: each clue adds its weight to the cause's log odds, and the odds of all causes
+ * and of "none of these" (odds 1) are normalised. Bayes' rule with independent clues; the weights are the catalogue authors' judgement.
+ */
+export function diagnose(measured: Measured, around: Around, org: Org): Diagnosis {
+  if (!isUnusual(measured)) return NOTHING_UNUSUAL
+  const facts = factsOf(measured, around, org)
+  const weighed = CAUSES.flatMap((cause) => {
+    const evidence = cause.look(facts)
+    if (!evidence?.some((clue) => clue.for)) return []
+    const logOdds = evidence.reduce((sum, clue) => sum + (clue.for ? clue.weight : -clue.weight), cause.prior)
+    return [{ cause, evidence, logOdds, odds: Math.exp(logOdds) }]
+  })
+  const all = 1 + weighed.reduce((sum, { odds }) => sum + odds, 0)
+  weighed.sort((a, b) => b.odds - a.odds || (a.cause.id < b.cause.id ? -1 : 1))
+  const best = weighed[0]
+  const said = best !== undefined && best.odds / all >= SAYABLE
+  const rest = said ? weighed.slice(1) : weighed
+  return {
+    cause: !said ? null : {
+      id: best.cause.id, title: best.cause.title, confidence: rounded(best.odds / all), sentence: best.cause.sentence(facts), toPerson: best.cause.toPerson,
+      evidence: [...best.evidence].sort((a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight), remedy: best.cause.remedy(facts),
+      logOdds: { prior: best.cause.prior, withEvidence: rounded(best.logOdds) },
+    },
+    others: rest.filter(({ odds }) => odds / all >= MENTIONABLE).slice(0, 5).map(({ cause, odds }) => ({ id: cause.id, title: cause.title, confidence: rounded(odds / all) })),
+  }
+}
+
+const rounded = (x: number) => Math.round(x * 1000) / 1000

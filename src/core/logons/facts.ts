@@ -1,0 +1,39 @@
+import type { Org, OrgPool } from '../people/org'
+import type { Excess, Measured } from './analyse'
+import { neighbourOf, type Around, type Neighbour } from './around'
+import type { Attempt, Mark } from './attempt'
+
+/** Everything a cause may look at: one measured attempt and what is known around it. */
+export interface Facts {
+  readonly measured: Measured
+  readonly attempt: Attempt
+  readonly self: Neighbour
+  readonly around: Around
+  readonly org: Org
+  readonly pool: OrgPool | undefined
+  readonly failed: boolean
+  /** All marks with this code. */
+  marks(code: string): readonly Mark[]
+  has(...codes: string[]): boolean
+  text(attr: string): string | null
+  number(attr: string): number | null
+  /** The excess of a phase, if it is beyond its usual. */
+  excess(phase: string): Excess | null
+  ran(phase: string): boolean
+}
+
+export function factsOf(measured: Measured, around: Around, org: Org): Facts {
+  const { attempt } = measured
+  return {
+    measured, attempt, around, org,
+    self: neighbourOf(measured),
+    pool: org.pools.find((pool) => pool.id === attempt.pool),
+    failed: measured.outcome === 'failed',
+    marks: (code) => attempt.marks.filter((mark) => mark.code === code),
+    has: (...codes) => attempt.marks.some((mark) => mark.code !== null && codes.includes(mark.code)),
+    text: (name) => { const value = attempt.attrs[name]; return typeof value === 'string' && value !== '' ? value : null },
+    number: (name) => { const value = attempt.attrs[name]; return typeof value === 'number' && Number.isFinite(value) ? value : null },
+    excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
+    ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),
+  }
+}

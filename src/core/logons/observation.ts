@@ -1,0 +1,56 @@
+/** What one source saw at one moment of a logon. Field meanings: docs/formats/evidence.md. */
+export type ObservationKind = 'begin' | 'phase' | 'phase-begin' | 'phase-end' | 'mark' | 'end'
+
+export const OBSERVATION_KINDS: readonly ObservationKind[] = ['begin', 'phase', 'phase-begin', 'phase-end', 'mark', 'end']
+
+/** The outcome that a source may report at the end of an attempt. */
+export type ReportedOutcome = 'ready' | 'failed' | 'abandoned' | 'degraded'
+
+export type AttrValue = string | number | boolean
+export type Attrs = Readonly<Record<string, AttrValue>>
+
+export interface Observation {
+  /** Epoch milliseconds; fractions allowed. For `phase` the start of the phase. */
+  readonly timeMs: number
+  readonly kind: ObservationKind
+  /** Attempt id, where the source knows one. */
+  readonly attempt?: string
+  /** Account in the form in which it was reported. */
+  readonly person?: string
+  readonly host?: string
+  readonly pool?: string
+  readonly session?: string
+  readonly phase?: string
+  /** A named part inside a phase: a policy extension, a script, a package. */
+  readonly part?: string
+  readonly durationMs?: number
+  readonly code?: string
+  readonly outcome?: ReportedOutcome
+  readonly text?: string
+  readonly attrs?: Attrs
+}
+
+/** The phases in their usual order; `settle` is not part of the total. */
+export const PHASES = [
+  'broker', 'power', 'connect', 'sign-on', 'container', 'profile', 'policy', 'scripts', 'packages', 'shell', 'settle',
+] as const
+export type KnownPhase = (typeof PHASES)[number]
+
+/** Phases whose time counts towards the total. */
+export const TIMED_PHASES = PHASES.filter((phase) => phase !== 'settle')
+
+/** The name under which time without any record is blamed. */
+export const UNRECORDED = 'unrecorded'
+
+/**
+ * A text that is equal for two observations exactly when they say the same thing, whatever the order of their fields.
+ * It makes reading the same evidence twice harmless, and it breaks ties in ordering.
+ */
+export function observationKey(observation: Observation): string {
+  const { timeMs, kind, attempt, person, host, pool, session, phase, part, durationMs, code, outcome, text, attrs } = observation
+  return JSON.stringify([
+    timeMs, kind, attempt ?? '', person ?? '', host ?? '', pool ?? '', session ?? '', phase ?? '', part ?? '',
+    durationMs ?? -1, code ?? '', outcome ?? '', text ?? '',
+    attrs ? Object.entries(attrs).sort(([a], [b]) => (a < b ? -1 : 1)) : [],
+  ])
+}

@@ -1,0 +1,2 @@
+export * from './account'
+export * from './org'

@@ -1,0 +1,56 @@
+/** What the organisation looks like, as far as evidence itself does not tell. Same shape as org.json (docs/formats/org.md). */
+export interface Org {
+  readonly people: readonly OrgPerson[]
+  readonly groups: readonly { readonly id: string; readonly memberOf?: readonly string[] | undefined }[]
+  readonly pools: readonly OrgPool[]
+  readonly hosts: readonly OrgHost[]
+}
+export interface OrgPerson {
+  readonly id: string
+  readonly name?: string | undefined
+  readonly accounts?: readonly string[] | undefined
+  readonly groups?: readonly string[] | undefined
+  readonly groupsAtSource?: readonly string[] | undefined
+  readonly enabled?: boolean | undefined
+}
+export interface OrgPool {
+  readonly id: string
+  readonly name?: string | undefined
+  readonly mode?: 'container' | 'files' | 'local' | undefined
+  readonly grants?: readonly string[] | undefined
+  readonly slowMs?: number | undefined
+}
+export interface OrgHost {
+  readonly id: string
+  readonly pool?: string | undefined
+  readonly zone?: string | undefined
+  readonly image?: string | undefined
+  readonly draining?: boolean | undefined
+}
+
+export const EMPTY_ORG: Org = { people: [], groups: [], pools: [], hosts: [] }
+
+/** All groups that somebody is in, directly or through other groups. Cycles are harmless. */
+export function transitiveGroups(direct: readonly string[], groups: Org['groups']): Set<string> {
+  const parents = new Map(groups.map((group) => [group.id, group.memberOf ?? []]))
+  const found = new Set<string>()
+  const open = [...direct]
+  for (let group = open.pop(); group !== undefined; group = open.pop()) {
+    if (found.has(group)) continue
+    found.add(group)
+    open.push(...(parents.get(group) ?? []))
+  }
+  return found
+}
+
+/** Whether a person may use a pool, at the copy of the directory and at its source. Null where nothing is known. */
+export function grantOf(org: Org, personKey: string, poolId: string): { readonly inCopy: boolean; readonly atSource: boolean } | null {
+  const pool = org.pools.find((candidate) => candidate.id === poolId)
+  const person = org.people.find((candidate) => candidate.id.toLowerCase() === personKey)
+  if (!pool?.grants || !person?.groups) return null
+  const granted = (direct: readonly string[]) => {
+    const all = transitiveGroups(direct, org.groups)
+    return pool.grants?.some((grant) => all.has(grant)) ?? false
+  }
+  return { inCopy: granted(person.groups), atSource: granted(person.groupsAtSource ?? person.groups) }
+}

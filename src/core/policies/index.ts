@@ -1,0 +1,2 @@
+export * from './location'
+export * from './settings'

@@ -1,0 +1,79 @@
+/** The settings of the base policy, which every host must have. */
+export interface BaseSettings {
+  readonly containers: 'on' | 'off'
+  /** In order: the first that can be had is used. Plain form, see location.ts. */
+  readonly locations: readonly string[]
+  readonly sizeLimitMib: number
+  readonly diskFormat: 'vhdx-dynamic' | 'vhdx-fixed'
+  /** When the container cannot be had. */
+  readonly onFailure: 'refuse' | 'temporary'
+  /** Seconds beyond which a logon counts as slow; by pool, and for all others. */
+  readonly slowSeconds: number
+  readonly slowSecondsByPool: Readonly<Record<string, number>>
+}
+
+export type SettingName = keyof BaseSettings
+
+/** Settings that a host takes only at its next start; the others hold from the next logon on. */
+const NEEDS_RESTART: ReadonlySet<SettingName> = new Set<SettingName>(['containers', 'diskFormat'])
+/** Settings that hosts need; the rest is Ikebana's own. */
+export const HOST_SETTINGS: readonly SettingName[] = ['containers', 'locations', 'sizeLimitMib', 'diskFormat', 'onFailure']
+
+export const SETTING_TITLES: Readonly<Record<SettingName, string>> = {
+  containers: 'Containers', locations: 'Locations, in order', sizeLimitMib: 'Size limit of a container', diskFormat: 'Disk format',
+  onFailure: 'When the container cannot be had', slowSeconds: 'A logon is slow beyond', slowSecondsByPool: 'Slow beyond, by pool',
+}
+
+/** A value as a sentence would say it. */
+export function sayValue(name: SettingName, value: unknown): string {
+  if (value === undefined || value === null) return 'not set'
+  if (name === 'sizeLimitMib' && typeof value === 'number') return value % 1024 === 0 ? `${value / 1024} GiB` : `${value} MiB`
+  if (name === 'slowSeconds') return `${String(value)} s`
+  if (name === 'onFailure') return value === 'refuse' ? 'refuse the logon' : 'give a temporary profile'
+  if (name === 'diskFormat') return value === 'vhdx-dynamic' ? 'VHDX, grows with use' : value === 'vhdx-fixed' ? 'VHDX, full size at once' : String(value)
+  if (Array.isArray(value)) return value.length === 0 ? 'none' : value.join(', then ')
+  if (typeof value === 'object') return Object.entries(value).map(([pool, seconds]) => `${pool} ${String(seconds)} s`).join(', ') || 'none'
+  return String(value as string)
+}
+
+export interface Difference {
+  readonly setting: SettingName
+  readonly title: string
+  readonly before: string
+  readonly after: string
+  readonly needsRestart: boolean
+}
+
+/** What changes from one version of the base policy to another, setting by setting. */
+export function differences(before: Partial<BaseSettings>, after: Partial<BaseSettings>, names: readonly SettingName[] = Object.keys(SETTING_TITLES) as SettingName[]): Difference[] {
+  return names.flatMap((setting) => {
+    if (canonical(before[setting]) === canonical(after[setting])) return []
+    return [{ setting, title: SETTING_TITLES[setting], before: sayValue(setting, before[setting]), after: sayValue(setting, after[setting]), needsRestart: NEEDS_RESTART.has(setting) }]
+  })
+}
+
+function canonical(value: unknown): string {
+  return JSON.stringify(value, (_, inner: unknown) => (inner && typeof inner === 'object' && !Array.isArray(inner) ? Object.fromEntries(Object.entries(inner).sort()) : inner)) ?? 'null'
+}
+
+/** What a host reports as in force. */
+export interface HostReport {
+  readonly version: number | null
+  readonly inForce: Partial<BaseSettings>
+  /** Fetched, but waiting for the host's next start. */
+  readonly pending: readonly SettingName[]
+}
+
+export interface Proof {
+  readonly state: 'as it should be' | 'differs' | 'restart needed' | 'never reported'
+  readonly differences: readonly Difference[]
+}
+
+/** Compares what a host reports with what it should have. */
+export function prove(should: BaseSettings, report: HostReport | null): Proof {
+  if (!report) return { state: 'never reported', differences: [] }
+  const found = differences(report.inForce, should, HOST_SETTINGS)
+  if (found.length === 0) return { state: 'as it should be', differences: [] }
+  const waiting = found.every(({ setting }) => report.pending.includes(setting))
+  return { state: waiting ? 'restart needed' : 'differs', differences: found }
+}

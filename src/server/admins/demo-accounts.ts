@@ -1,0 +1,18 @@
+import type { Queryable } from '../db/database'
+import { hashOf, hashPassword } from './gate'
+
+/** Offered on the sign-in page of the demo, and made nowhere else. */
+export const DEMO_ACCOUNTS = [
+  { name: 'vaas', fullName: 'Hedda Vaas', role: 'administrator', password: 'larkmere-administrator' },
+  { name: 'brandt', fullName: 'Ilya Brandt', role: 'help-desk', password: 'larkmere-help-desk' },
+  { name: 'okoro', fullName: 'Nkem Okoro', role: 'viewer', password: 'larkmere-viewer' },
+] as const
+
+/** Accounts and tokens of a demo. @param token what the stand-ins present */
+export async function prepareDemo(database: Queryable, token: string): Promise<void> {
+  for (const { name, fullName, role, password } of DEMO_ACCOUNTS) {
+    const [known] = await database.query('select 1 from admins where name = $1', [name])
+    if (!known) await database.query('insert into admins values ($1, $2, $3, $4)', [name, fullName, role, await hashPassword(password)])
+  }
+  await database.query(`insert into tokens values ($1, 'stand-ins', 'evidence agent directory') on conflict (hash) do nothing`, [hashOf(token)])
+}

@@ -1,0 +1,65 @@
+import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto'
+import type { FastifyRequest } from 'fastify'
+import { Problem } from '../../contract/errors'
+import type { Role } from '../../contract/other'
+import { allows, type Permission } from '../../contract/routes'
+import type { Queryable } from '../db/database'
+import type { Caller } from '../shell/context'
+
+export const COOKIE = 'ikebana'
+const SESSION_MS = 12 * 3_600_000
+/** scrypt (RFC 7914) with N = 2^15, r = 8, p = 3: a setting of the OWASP password storage cheat sheet (from memory). */
+const COST = { N: 2 ** 15, r: 8, p: 3, maxmem: 128 * 2 ** 20 }
+
+export const hashOf = (secret: string): string => createHash('sha256').update(secret).digest('hex')
+const derive = (password: string, salt: Buffer) => new Promise<Buffer>((resolve, reject) => { scrypt(password.normalize('NFKC'), salt, 32, COST, (error, key) => { if (error) reject(error); else resolve(key) }) })
+
+/** `scrypt$salt$key`, both base64. */
+export async function hashPassword(password: string): Promise<string> {
+  const salt = randomBytes(16)
+  return `scrypt$${salt.toString('base64')}$${(await derive(password, salt)).toString('base64')}`
+}
+
+export async function passwordFits(password: string, stored: string): Promise<boolean> {
+  const [, salt = '', key = ''] = stored.split('$')
+  const wanted = Buffer.from(key, 'base64')
+  const given = await derive(password, Buffer.from(salt, 'base64'))
+  return wanted.length === given.length && timingSafeEqual(wanted, given)
+}
+
+/** Work as long for a name that does not exist, so that the time does not tell. */
+const NOBODY = 'scrypt$AAAAAAAAAAAAAAAAAAAAAA==$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA='
+
+export async function signIn(database: Queryable, name: string, password: string, nowMs: number): Promise<{ secret: string; caller: Caller }> {
+  const [admin] = await database.query<{ name: string; full_name: string; role: Role; password: string }>('select name, full_name, role, password from admins where name = $1', [name.toLowerCase()])
+  const fits = await passwordFits(password, admin?.password ?? NOBODY)
+  if (!admin || !fits) throw new Problem('sign-in.wrong')
+  const secret = randomBytes(32).toString('base64url')
+  const csrf = randomBytes(24).toString('base64url')
+  await database.query('delete from admin_sessions where expires_ms < $1', [nowMs])
+  await database.query('insert into admin_sessions (token_hash, admin, csrf, expires_ms) values ($1, $2, $3, $4)', [hashOf(secret), admin.name, csrf, nowMs + SESSION_MS])
+  return { secret, caller: { name: admin.name, fullName: admin.full_name, role: admin.role, csrf, tokenHash: hashOf(secret) } }
+}
+
+/** Who calls, if they may call this at all; throws the Problem that says why not. */
+export async function admit(database: Queryable, request: FastifyRequest, permission: Permission, nowMs: number): Promise<Caller> {
+  if (permission === 'anybody') return { name: '', fullName: '', role: 'viewer', csrf: '', tokenHash: '' }
+  if (permission.startsWith('token ')) return admitToken(database, request, permission.slice(6))
+  const secret = request.cookies[COOKIE]
+  if (!secret) throw new Problem('sign-in.required')
+  const tokenHash = hashOf(secret)
+  const [row] = await database.query<{ name: string; full_name: string; role: Role; csrf: string }>('select a.name, a.full_name, a.role, s.csrf from admin_sessions s join admins a on a.name = s.admin where s.token_hash = $1 and s.expires_ms > $2', [tokenHash, nowMs])
+  if (!row) throw new Problem('sign-in.required')
+  if (!allows(row.role, permission)) throw new Problem('role.insufficient')
+  if (request.method !== 'GET' && request.headers['x-csrf'] !== row.csrf) throw new Problem('csrf.missing')
+  return { name: row.name, fullName: row.full_name, role: row.role, csrf: row.csrf, tokenHash }
+}
+
+async function admitToken(database: Queryable, request: FastifyRequest, scope: string): Promise<Caller> {
+  const [, token] = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '') ?? []
+  if (!token) throw new Problem('token.wrong')
+  const [row] = await database.query<{ name: string; scope: string }>('select name, scope from tokens where hash = $1', [hashOf(token)])
+  if (!row) throw new Problem('token.wrong')
+  if (!row.scope.split(' ').includes(scope)) throw new Problem('token.scope')
+  return { name: `token ${row.name}`, fullName: row.name, role: 'viewer', csrf: '', tokenHash: '' }
+}

@@ -1,0 +1,75 @@
+import { open, readdir, stat } from 'node:fs/promises'
+import { join, relative, sep } from 'node:path'
+import { inspect, type ByteSource, type Inspection } from '../../core/containers'
+import type { Context } from '../shell/context'
+
+interface Known { id: string; modified_ms: number; file_bytes: number }
+interface Found { id: string; share: string; file: string; person: string | null; format: string; kind: string; state: string; virtual_bytes: number; file_bytes: number; allocated_bytes: number; disk_bytes: number; modified_ms: number; findings: string[] }
+
+/** Reads a file's structure in place: a few blocks of it, whatever its size. */
+export async function inspectFile(path: string): Promise<Inspection> {
+  const file = await open(path)
+  try {
+    const { size } = await file.stat()
+    const source: ByteSource = { sizeBytes: size, read: async (offset, length) => {
+      const bytes = new Uint8Array(length)
+      const { bytesRead } = await file.read(bytes, 0, length, offset)
+      return bytes.subarray(0, bytesRead)
+    } }
+    return await inspect(source)
+  } finally {
+    await file.close()
+  }
+}
+
+/** A person's folder is named after their account; the disk file may lie in it at any depth. */
+function personOf(file: string): string | null {
+  const [folder] = file.split('/')
+  return folder && file.includes('/') ? folder.toLowerCase() : null
+}
+
+/** Brings what is known of shares and containers up to date: only files that changed are read again. */
+export async function scanShares({ fleet, database, now, live }: Context): Promise<void> {
+  const shares = await fleet.shares()
+  const holds = new Map((await fleet.holds()).map((hold) => [`${hold.share}|${hold.file}`, hold]))
+  const sessions = new Map((await database.query<{ id: string; sessions: { session: string }[] }>('select id, sessions from hosts')).map(({ id, sessions }) => [id, new Set(sessions.map(({ session }) => session))]))
+  await database.query(`insert into shares select id, path, zone, mount, "totalBytes", "freeBytes", "latencyMs", $2 from jsonb_to_recordset($1::jsonb) as r(id text, path text, zone text, mount text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision)
+    on conflict (id) do update set path = excluded.path, zone = excluded.zone, mount = excluded.mount, total_bytes = excluded.total_bytes, free_bytes = excluded.free_bytes, latency_ms = excluded.latency_ms, updated_ms = excluded.updated_ms`, [JSON.stringify(shares), now()])
+  for (const share of shares) {
+    const known = new Map((await database.query<Known>('select id, modified_ms, file_bytes from containers where share = $1', [share.path])).map((row) => [row.id, row]))
+    const seen = new Set<string>()
+    const changed: Found[] = []
+    for (const path of await diskFiles(share.mount)) {
+      const file = relative(share.mount, path).split(sep).join('/')
+      const id = `${share.path}\\${file.replaceAll('/', '\\')}`
+      seen.add(id)
+      const stats = await stat(path).catch(() => null)
+      if (!stats) continue
+      const before = known.get(id)
+      if (before && before.modified_ms === Math.round(stats.mtimeMs) && before.file_bytes === stats.size) continue
+      const result = await inspectFile(path).catch(() => null)
+      if (!result) continue
+      changed.push({ id, share: share.path, file, person: personOf(file), format: result.format, kind: result.kind, state: result.state, virtual_bytes: result.virtualBytes, file_bytes: stats.size, allocated_bytes: result.allocatedBytes, disk_bytes: stats.blocks * 512, modified_ms: Math.round(stats.mtimeMs), findings: result.findings.map(({ sentence }) => sentence) })
+    }
+    const gone = [...known.keys()].filter((id) => !seen.has(id))
+    if (gone.length) await database.query('delete from containers where id = any($1)', [gone])
+    for (let at = 0; at < changed.length; at += 500) {
+      await database.query(`insert into containers (id, share, file, person, format, kind, state, virtual_bytes, file_bytes, allocated_bytes, disk_bytes, modified_ms, last_used_ms, findings)
+        select id, share, file, person, format, kind, state, virtual_bytes, file_bytes, allocated_bytes, disk_bytes, modified_ms, modified_ms, findings from jsonb_to_recordset($1::jsonb) as r(id text, share text, file text, person text, format text, kind text, state text, virtual_bytes bigint, file_bytes bigint, allocated_bytes bigint, disk_bytes bigint, modified_ms bigint, findings jsonb)
+        on conflict (id) do update set format = excluded.format, kind = excluded.kind, state = excluded.state, virtual_bytes = excluded.virtual_bytes, file_bytes = excluded.file_bytes, allocated_bytes = excluded.allocated_bytes, disk_bytes = excluded.disk_bytes, modified_ms = excluded.modified_ms, last_used_ms = greatest(containers.last_used_ms, excluded.last_used_ms), findings = excluded.findings`, [JSON.stringify(changed.slice(at, at + 500))])
+    }
+    const held = [...seen].flatMap((id) => {
+      const hold = holds.get(`${share.path}|${id.slice(share.path.length + 1).replaceAll('\\', '/')}`)
+      return hold ? [{ id, host: hold.host, session: hold.session, since: hold.sinceMs, alive: sessions.get(hold.host)?.has(hold.session) ?? null }] : []
+    })
+    await database.query(`update containers c set holder_host = r.host, holder_session = r.session, held_since_ms = r.since, holder_alive = r.alive, last_used_ms = greatest(c.last_used_ms, r.since) from
+      (select k.id, h.host, h.session, h.since, h.alive from containers k left join jsonb_to_recordset($1::jsonb) as h(id text, host text, session text, since bigint, alive boolean) on h.id = k.id where k.share = $2) r
+      where c.id = r.id and (c.holder_host, c.holder_session, c.holder_alive) is distinct from (r.host, r.session, r.alive)`, [JSON.stringify(held), share.path])
+  }
+  live.tell('containers')
+}
+
+async function diskFiles(mount: string): Promise<string[]> {
+  const entries = await readdir(mount, { recursive: true, withFileTypes: true }).catch(() => [])
+  return entries.filter((entry) => entry.isFile() && /\.(vhdx|vhd)$/i.test(entry.name)).map((entry) => join(entry.parentPath, entry.name))
+}

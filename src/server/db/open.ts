@@ -1,0 +1,102 @@
+import { existsSync } from 'node:fs'
+import { mkdir, open, readFile, rename, rm } from 'node:fs/promises'
+import { join } from 'node:path'
+import { MessageChannel, Worker, type MessagePort } from 'node:worker_threads'
+import type { Database } from './database'
+import { migrate } from './migrate'
+import { openServer } from './postgres'
+import { startWorker } from '../shell/worker'
+import { databaseOver } from './wire'
+
+export interface Opened {
+  readonly database: Database
+  /** How another worker gets at the same database. */
+  readonly link: () => DatabaseLink
+}
+
+/** Handed to a worker, which opens its own access with it (see link.ts). */
+export type DatabaseLink = { readonly url: string } | { readonly port: MessagePort }
+
+/** Opens the server behind DATABASE_URL, or the embedded database in a folder; migrates either. */
+export async function openDatabase(folder: string, url: string | undefined): Promise<Opened> {
+  if (url) {
+    const database = openServer(url)
+    await migrate(database)
+    return { database, link: () => ({ url }) }
+  }
+  await mkdir(folder, { recursive: true })
+  const unlock = await lock(join(folder, 'lock'))
+  const home = join(folder, 'database')
+  const fresh = !existsSync(home)
+  // A folder is made beside and renamed, so that a kill in its first moments leaves nothing that does not open.
+  if (fresh) await makeFolder(home)
+  const { worker, connect } = await startDatabaseWorker(home, null)
+  const { port, close } = connect()
+  const database = databaseOver(port, async () => {
+    close()
+    await stop(worker)
+    await unlock()
+  })
+  await migrate(database)
+  return { database, link: () => { const { port1, port2 } = new MessageChannel(); worker.postMessage({ open: port1 }, [port1]); return { port: port2 } } }
+}
+
+async function makeFolder(home: string): Promise<void> {
+  const beside = `${home}.new`
+  await rm(beside, { recursive: true, force: true })
+  const template = new URL('./empty-database.tar', import.meta.url).pathname
+  const { worker } = await startDatabaseWorker(beside, existsSync(template) ? template : null)
+  await stop(worker)
+  await rename(beside, home)
+}
+
+async function startDatabaseWorker(folder: string, seed: string | null) {
+  const worker = startWorker(new URL('./embedded-worker.js', import.meta.url), { folder, seed })
+  await new Promise<void>((resolve, reject) => {
+    worker.once('error', reject)
+    worker.once('message', () => resolve())
+  })
+  const connect = () => {
+    const { port1, port2 } = new MessageChannel()
+    worker.postMessage({ open: port1 }, [port1])
+    return { port: port2, close: () => port2.close() }
+  }
+  return { worker, connect }
+}
+
+async function stop(worker: Worker): Promise<void> {
+  const closed = new Promise<void>((resolve) => {
+    worker.once('message', () => resolve())
+    worker.once('exit', () => resolve())
+  })
+  worker.postMessage({ close: true })
+  await closed
+  await worker.terminate()
+}
+
+/** Two processes on one folder would lose rows silently, so the folder has a lock with the process number of its holder. */
+export async function lock(path: string): Promise<() => Promise<void>> {
+  for (let attempt = 0; attempt < 2; attempt++) {
+    try {
+      const file = await open(path, 'wx')
+      await file.writeFile(String(process.pid))
+      await file.close()
+      return () => rm(path, { force: true })
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error
+      const holder = Number(await readFile(path, 'utf8').catch(() => ''))
+      if (holder > 0 && holder !== process.pid && isAlive(holder)) throw new Error(`The data folder is in use by process ${holder}. Stop that one first, or choose another folder.`, { cause: error })
+      await rm(path, { force: true })
+    }
+  }
+  throw new Error('The data folder could not be locked.')
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0)
+    return true
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === 'EPERM'
+  }
+}

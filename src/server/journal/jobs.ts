@@ -1,0 +1,92 @@
+import { randomUUID } from 'node:crypto'
+import type { Job } from '../../contract/other'
+import type { Database } from '../db/database'
+import type { Live } from '../shell/live'
+import { readJob, saveJob, writeJournal } from './store'
+
+/** One step of a job. It returns a note on what it did, or `skip` with the reason why nothing was to be done. */
+export interface Step {
+  readonly title: string
+  run(): Promise<string>
+}
+
+export interface NewJob {
+  readonly kind: string
+  readonly title: string
+  readonly target: string | null
+  readonly author: string
+  readonly attempt: string | null
+  readonly steps: readonly Step[]
+  /** What was so before and is so after, for the journal. */
+  readonly change: { readonly before: string; readonly after: string }
+}
+
+/** Thrown by a step to end its job with a sentence: what was found, and that nothing more was done. */
+export class StepStopped extends Error {}
+
+/** Runs jobs step by step, keeps each step, tells whoever looks on, and writes the end into the journal. */
+export class Jobs {
+  readonly #cancelled = new Set<string>()
+  readonly #running = new Set<Promise<void>>()
+
+  constructor(private readonly database: Database, private readonly live: Live, private readonly now: () => number) {}
+
+  async start(wanted: NewJob): Promise<Job> {
+    const job: Job = {
+      id: randomUUID(), kind: wanted.kind, title: wanted.title, target: wanted.target, state: 'running', author: wanted.author, startedMs: this.now(), endedMs: null, outcome: null,
+      steps: wanted.steps.map(({ title }) => ({ title, state: 'waiting' as const, note: null, atMs: null })),
+    }
+    await saveJob(this.database, job, wanted.attempt)
+    await writeJournal(this.database, { atMs: this.now(), who: wanted.author, what: `began: ${wanted.title}`, target: wanted.target, job: job.id })
+    const run = this.#run(job, wanted).finally(() => this.#running.delete(run))
+    this.#running.add(run)
+    return job
+  }
+
+  cancel(id: string): void {
+    this.#cancelled.add(id)
+  }
+
+  /** Waits until no job runs. */
+  async settle(): Promise<void> {
+    await Promise.allSettled([...this.#running])
+  }
+
+  /** Jobs that ran when the server stopped cannot go on; they are closed with a sentence. */
+  async closeOrphans(): Promise<void> {
+    for (const { id } of await this.database.query<{ id: string }>(`select id from jobs where state = 'running'`)) {
+      const job = await readJob(this.database, id)
+      if (!job) continue
+      await saveJob(this.database, { ...job, state: 'failed', endedMs: this.now(), steps: job.steps.map((step) => (step.state === 'running' ? { ...step, state: 'failed', note: 'Ikebana was stopped during this step. Look whether it took effect.' } : step)) }, null)
+    }
+  }
+
+  async #run(job: Job, wanted: NewJob): Promise<void> {
+    const steps = [...job.steps]
+    let state: Job['state'] = 'done'
+    const save = async (ended: boolean) => {
+      await saveJob(this.database, { ...job, state: ended ? state : 'running', endedMs: ended ? this.now() : null, steps }, wanted.attempt)
+      this.live.tell('job', { id: job.id })
+    }
+    for (const [index, step] of wanted.steps.entries()) {
+      const mark = (change: Partial<Job['steps'][number]>) => { steps[index] = { ...(steps[index] ?? { title: step.title, state: 'waiting', note: null, atMs: null }), ...change, atMs: this.now() } }
+      if (state === 'done' && this.#cancelled.has(job.id)) state = 'cancelled'
+      if (state !== 'done') {
+        mark({ state: 'skipped' })
+        continue
+      }
+      mark({ state: 'running' })
+      await save(false)
+      try {
+        mark({ state: 'done', note: await step.run() })
+      } catch (error) {
+        mark({ state: 'failed', note: error instanceof Error ? error.message : String(error) })
+        state = 'failed'
+      }
+    }
+    await save(true)
+    const note = steps.find((step) => step.state === 'failed')?.note ?? null
+    await writeJournal(this.database, { atMs: this.now(), who: wanted.author, what: `${state === 'done' ? 'finished' : state}: ${wanted.title}`, target: wanted.target, before: wanted.change.before, after: state === 'done' ? wanted.change.after : (note ?? 'unchanged'), job: job.id })
+    this.live.tell('journal')
+  }
+}

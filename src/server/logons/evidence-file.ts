@@ -1,0 +1,105 @@
+import { createReadStream } from 'node:fs'
+import { createGunzip } from 'node:zlib'
+import { NdjsonReader, readOtlp, Refusal, type Fault, type Sink } from '../../core/formats'
+
+export type EvidenceFormat = 'auto' | 'ndjson' | 'otlp'
+const LONGEST_OTLP_BYTES = 256 << 20
+
+export interface Watch {
+  /** Called after each chunk has been read; the next is read when it has answered. `bytes` are those of the file itself. */
+  progress?(bytes: number): Promise<void>
+}
+
+/** Streams one evidence file into a sink; gzip and the format are recognised by their first bytes. */
+export async function readEvidence(path: string, format: EvidenceFormat, sink: Sink, watch: Watch = {}): Promise<void> {
+  const raw = path === '-' ? process.stdin : createReadStream(path, { highWaterMark: 1 << 20 })
+  let bytes = 0
+  const counted = async function* () {
+    for await (const chunk of raw as AsyncIterable<Buffer>) {
+      bytes += chunk.length
+      yield chunk
+    }
+  }
+  const chunks = gunzipped(counted())
+  try {
+    await readChunks(chunks, format, sink, async () => watch.progress?.(bytes))
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code
+    if (code === 'ENOENT') throw new Refusal('file.missing', `${path}: no such file`)
+    if (code === 'EISDIR') throw new Refusal('file.folder', `${path} is a folder; expected a file`)
+    if (code === 'EACCES') throw new Refusal('file.denied', `${path}: no permission to read it`)
+    if (code?.startsWith('Z_')) return sink.fault({ line: null, byte: null, code: 'file.gzip', reason: `the compressed file is broken from here on (${code}); what came before it was kept`, excerpt: '' })
+    throw error
+  }
+}
+
+async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array> {
+  const iterator = raw[Symbol.asyncIterator]()
+  const first = await iterator.next()
+  if (first.done) return
+  const again = async function* () {
+    yield first.value
+    for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield next.value
+  }
+  if (first.value[0] !== 0x1f || first.value[1] !== 0x8b) return yield* again()
+  const gunzip = createGunzip()
+  const feed = (async () => {
+    try {
+      for await (const chunk of again()) if (!gunzip.write(chunk)) await new Promise((resolve) => gunzip.once('drain', resolve))
+      gunzip.end()
+    } catch (error) {
+      gunzip.destroy(error as Error)
+    }
+  })()
+  yield* gunzip as AsyncIterable<Buffer>
+  await feed
+}
+
+async function readChunks(chunks: AsyncIterable<Uint8Array>, format: EvidenceFormat, sink: Sink, after: () => Promise<void>): Promise<void> {
+  let reader: NdjsonReader | null = null
+  const held: Uint8Array[] = []
+  let heldBytes = 0
+  for await (const chunk of chunks) {
+    if (reader) {
+      reader.push(chunk)
+      await after()
+      continue
+    }
+    held.push(chunk)
+    heldBytes += chunk.length
+    if (heldBytes > LONGEST_OTLP_BYTES) throw new Refusal('file.too-large', 'an OTLP file may not be larger than 256 MiB; one request a line may')
+    if (format === 'otlp' || (format === 'auto' && looksOtlp(held[0] ?? chunk))) continue
+    reader = new NdjsonReader(sink)
+    for (const piece of held.splice(0)) reader.push(piece)
+    await after()
+  }
+  if (reader) return reader.end()
+  if (held.length) otlpText(Buffer.concat(held).toString('utf8'), sink)
+}
+
+function looksOtlp(bytes: Uint8Array): boolean {
+  return /^\uFEFF?\s*\{\s*"(resourceSpans|resource_spans)"/.test(Buffer.from(bytes.subarray(0, 200)).toString('utf8'))
+}
+
+/** One request, or one request a line as collectors write them. */
+function otlpText(text: string, sink: Sink): void {
+  const whole = parse(text)
+  const requests = whole === undefined ? text.split('\n').filter((line) => line.trim() !== '').map((line, index) => ({ value: parse(line), line: index + 1, text: line })) : [{ value: whole, line: 1, text }]
+  for (const request of requests) {
+    if (request.value === undefined) {
+      sink.fault({ line: request.line, byte: null, code: 'line.json', reason: 'not valid JSON; expected an OTLP trace request', excerpt: request.text.slice(0, 200) })
+      continue
+    }
+    const { observations, faults } = readOtlp(request.value)
+    for (const fault of faults) sink.fault({ ...fault, line: request.line } satisfies Fault)
+    for (const observation of observations) sink.observation(observation)
+  }
+}
+
+function parse(text: string): unknown {
+  try {
+    return JSON.parse(text.replace(/^\uFEFF/, '')) as unknown
+  } catch {
+    return undefined
+  }
+}

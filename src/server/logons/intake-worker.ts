@@ -1,0 +1,76 @@
+import { parentPort, workerData } from 'node:worker_threads'
+import type { Fault } from '../../core/formats'
+import type { Observation } from '../../core/logons'
+import { openLink } from '../db/link'
+import type { DatabaseLink } from '../db/open'
+import { readEvidence } from './evidence-file'
+import { Intake } from './intake'
+
+/** The thread in which evidence is read and analysed. One message in, one answer out; uploads report on the way. */
+export type IntakeAsk =
+  | { op: 'ingest'; observations: Observation[]; nowMs: number }
+  | { op: 'upload'; path: string; upload: string; nowMs: number }
+  | { op: 'cancel'; upload: string }
+  | { op: 'reconsider'; nowMs: number }
+  | { op: 'refresh' }
+
+export interface UploadProgress { upload: string; bytesRead: number; observations: number; refused: number; attempts: number; faults: Fault[] }
+
+const port = parentPort
+if (!port) throw new Error('runs only as a worker')
+const intake = new Intake(openLink((workerData as { link: DatabaseLink }).link))
+await intake.refresh()
+const cancelled = new Set<string>()
+
+/** Observations taken at once from a file: large enough to be quick, small enough to leave room for live evidence in between. */
+const CHUNK = 20_000
+/** Refused records that are kept for download; beyond them only the count goes on. */
+const KEPT_FAULTS = 5_000
+/** Evidence from the future is a wrong clock. */
+const AHEAD_MS = 24 * 3_600_000
+
+async function upload(path: string, id: string, nowMs: number): Promise<UploadProgress> {
+  const progress: UploadProgress = { upload: id, bytesRead: 0, observations: 0, refused: 0, attempts: 0, faults: [] }
+  let pending: Observation[] = []
+  const refuse = (fault: Fault) => {
+    progress.refused++
+    if (progress.faults.length < KEPT_FAULTS) progress.faults.push(fault)
+  }
+  const take = async () => {
+    const batch = pending
+    pending = []
+    if (batch.length === 0) return
+    await intake.ingest(batch, nowMs, id)
+    progress.observations += batch.length
+  }
+  await readEvidence(path, 'auto', {
+    observation: (observation) => {
+      if (observation.timeMs > nowMs + AHEAD_MS) refuse({ line: null, byte: null, code: 'record.future', reason: `time is ${new Date(observation.timeMs).toISOString()}, more than a day ahead; is a clock wrong?`, excerpt: JSON.stringify(observation).slice(0, 200) })
+      else pending.push(observation)
+    },
+    fault: refuse,
+  }, {
+    progress: async (bytes) => {
+      if (cancelled.has(id)) throw new Error('cancelled')
+      progress.bytesRead = bytes
+      if (pending.length >= CHUNK) await take()
+      port?.postMessage({ progress: { ...progress, faults: progress.faults.slice(0, 20) } })
+    },
+  })
+  await take()
+  return progress
+}
+
+async function answer(ask: IntakeAsk): Promise<unknown> {
+  if (ask.op === 'ingest') return intake.ingest(ask.observations, ask.nowMs)
+  if (ask.op === 'upload') return upload(ask.path, ask.upload, ask.nowMs)
+  if (ask.op === 'reconsider') return intake.reconsider(ask.nowMs)
+  if (ask.op === 'refresh') return intake.refresh()
+  cancelled.add(ask.upload)
+  return null
+}
+
+port.on('message', ({ id, ask }: { id: number; ask: IntakeAsk }) => {
+  answer(ask).then((value) => port.postMessage({ id, value }), (error: Error) => port.postMessage({ id, error: error.message }))
+})
+port.postMessage({ ready: true })

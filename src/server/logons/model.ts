@@ -1,0 +1,35 @@
+import { readAccount, type Org } from '../../core/people'
+import type { Histogram } from '../../core/stats/histogram'
+import { packHistograms, unpackHistograms } from '../../core/stats/histogram'
+import { UsualModel } from '../../core/logons'
+import type { Queryable } from '../db/database'
+
+export const HOUR_MS = 3_600_000
+export const DAY_MS = 24 * HOUR_MS
+/** The usual rests on this many whole days before the day of an attempt. */
+export const USUAL_DAYS = 14
+
+export const dayOf = (ms: number): number => Math.floor(ms / DAY_MS) * DAY_MS
+export const hourOf = (ms: number): number => Math.floor(ms / HOUR_MS) * HOUR_MS
+export { packHistograms, unpackHistograms, type Histogram }
+
+/** What is usual for attempts of one day: from the 14 days before it. Where those are too few, from that day itself so far. */
+export async function loadUsual(handle: Queryable, dayMs: number, sameDay: boolean): Promise<UsualModel> {
+  const [from, to] = sameDay ? [dayMs, dayMs + DAY_MS] : [dayMs - USUAL_DAYS * DAY_MS, dayMs]
+  const rows = await handle.query<{ pool: string; first: boolean; network: string; sketch: Uint8Array }>('select pool, first, network, sketch from usual_days where day_ms >= $1 and day_ms < $2', [from, to])
+  const model = new UsualModel()
+  for (const { pool, first, network, sketch } of rows) model.addMany({ pool, first, network }, unpackHistograms(sketch))
+  return model
+}
+
+/** The organisation as the directory last told it, in the form that the computation takes. */
+export async function loadOrg(handle: Queryable): Promise<Org> {
+  const [row] = await handle.query<{ people: Org['people']; groups: Org['groups']; pools: Org['pools']; hosts: Org['hosts'] }>(`select
+    (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'name', name, 'groups', groups, 'groupsAtSource', coalesce(groups_at_source, groups), 'enabled', enabled)), '[]') from people) as people,
+    (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'memberOf', member_of)), '[]') from groups) as groups,
+    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'name', name, 'mode', mode, 'grants', grants))), '[]') from pools) as pools,
+    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'pool', pool, 'zone', zone, 'image', image, 'draining', draining))), '[]') from hosts) as hosts`)
+  return row ?? { people: [], groups: [], pools: [], hosts: [] }
+}
+
+export const personKey = (account: string): string => readAccount(account).key

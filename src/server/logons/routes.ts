@@ -1,0 +1,88 @@
+import { Readable } from 'node:stream'
+import { gunzipSync } from 'node:zlib'
+import { Problem } from '../../contract/errors'
+import { readNdjson, readOtlp } from '../../core/formats'
+import type { Context, Handlers } from '../shell/context'
+import { sendCsv } from '../shell/csv'
+import { DAY_MS } from './model'
+import { readStory } from './story'
+import { listAttempts } from './store'
+import { readToday } from './today'
+import type { Uploads } from './uploads'
+
+type Names = 'today' | 'attempts' | 'attemptsExport' | 'story' | 'traces' | 'evidence' | 'upload' | 'uploadByToken' | 'uploads' | 'uploadState' | 'uploadStateByToken' | 'uploadCancel' | 'uploadRefused'
+const LONGEST_BODY = 64 << 20
+
+export function logonHandlers({ database, evidence, live, now }: Context, uploads: Uploads): Handlers<Names> {
+  const known = async (id: string) => (await uploads.state(id)) ?? (() => { throw new Problem('upload.unknown') })()
+  return {
+    today: ({ input: { query } }) => {
+      const toMs = query.toMs ?? now()
+      return readToday(database, query.fromMs ?? toMs - DAY_MS, toMs, now())
+    },
+    attempts: ({ input: { query } }) => listAttempts(database, query),
+    async attemptsExport({ input: { query }, reply }) {
+      const { attempts } = await listAttempts(database, { ...query, limit: 10_000 })
+      return sendCsv(reply, 'logons.csv', attempts.map(({ startedMs, ...line }) => ({ startedAt: new Date(startedMs).toISOString(), ...line })))
+    },
+    story: ({ input }) => readStory(database, input.params.id, now()),
+    async traces({ request, reply }) {
+      const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
+      if (!/^application\/json/.test(request.headers['content-type'] ?? '')) throw new Problem('format.unknown', 'Traces are taken as application/json here; protobuf comes later. Set your exporter to OTLP/HTTP with JSON.')
+      let value: unknown
+      try {
+        value = JSON.parse(bytes.toString('utf8'))
+      } catch {
+        throw new Problem('request.invalid', 'The body is not valid JSON.')
+      }
+      const { observations, faults, rejectedSpans, spans } = readOtlp(value)
+      if (spans === 0 && faults.length > 0) throw new Problem('request.invalid', faults[0]?.reason)
+      const ahead = now() + DAY_MS
+      const fit = observations.filter(({ timeMs }) => timeMs <= ahead)
+      if (fit.length) await evidence.ingest(fit, now())
+      if (fit.length) live.tell('attempts')
+      const late = observations.length - fit.length
+      return reply.type('application/json').send(rejectedSpans || late ? { partialSuccess: { rejectedSpans: String(rejectedSpans + late), errorMessage: faults[0]?.reason ?? 'spans more than a day ahead of this clock' } } : {}) as never
+    },
+    async evidence({ request }) {
+      const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
+      const { observations, faults } = readNdjson(bytes)
+      const fit = observations.filter(({ timeMs }) => timeMs <= now() + DAY_MS)
+      const { attempts } = fit.length ? await evidence.ingest(fit, now()) : { attempts: 0 }
+      if (fit.length) live.tell('attempts')
+      return { observations: fit.length, refused: faults.length + observations.length - fit.length, attempts, faults: faults.slice(0, 100).map(({ line, reason }) => ({ line, reason })) }
+    },
+    async upload({ request, caller }) {
+      const part = await request.file()
+      if (!part) throw new Problem('request.invalid', 'No file was sent.')
+      return uploads.take(part.file, part.filename, caller.name)
+    },
+    async uploadByToken({ request, caller }) {
+      const name = request.headers['x-file-name']
+      const body = request.body instanceof Readable ? request.body : Readable.from([request.body as Buffer])
+      return uploads.take(body, typeof name === 'string' ? decodeURIComponent(name) : 'evidence', caller.name)
+    },
+    uploads: async () => ({ uploads: await uploads.list() }),
+    uploadState: ({ input }) => known(input.params.id),
+    uploadStateByToken: ({ input }) => known(input.params.id),
+    async uploadCancel({ input }) {
+      await evidence.cancel(input.params.id)
+      return known(input.params.id)
+    },
+    async uploadRefused({ input, reply }) {
+      const faults = await uploads.faults(input.params.id)
+      if (!faults) throw new Problem('upload.unknown')
+      return sendCsv(reply, 'refused.csv', faults)
+    },
+  }
+}
+
+function inflated(body: Buffer, encoding: string | undefined): Buffer {
+  if (encoding !== 'gzip') return body
+  try {
+    return gunzipSync(body, { maxOutputLength: LONGEST_BODY })
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ERR_BUFFER_TOO_LARGE') throw new Problem('body.too-large')
+    throw new Problem('request.invalid', 'The body is not valid gzip.')
+  }
+}

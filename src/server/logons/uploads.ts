@@ -1,0 +1,71 @@
+import { randomUUID } from 'node:crypto'
+import { createWriteStream } from 'node:fs'
+import { mkdir, rm, stat } from 'node:fs/promises'
+import { basename, join } from 'node:path'
+import { pipeline } from 'node:stream/promises'
+import type { Readable } from 'node:stream'
+import type { UploadState } from '../../contract/logons'
+import { writeJournal } from '../journal/store'
+import type { Context } from '../shell/context'
+import type { UploadProgress } from './intake-worker'
+
+const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, started_ms as "startedMs", ended_ms as "endedMs", sentence, faults`
+
+/** Evidence files: kept on disk while they are read, told of while they are, forgotten on disk afterwards. */
+export class Uploads {
+  readonly #live = new Map<string, UploadProgress>()
+
+  constructor(private readonly context: Pick<Context, 'config' | 'database' | 'evidence' | 'live' | 'now'>) {}
+
+  /** @param name as the sender called it; only its last part is kept, and never used as a path */
+  async take(stream: Readable, name: string, author: string): Promise<UploadState> {
+    const { config, database, now, live } = this.context
+    const id = randomUUID()
+    const folder = join(config.dataFolder, 'uploads')
+    await mkdir(folder, { recursive: true })
+    const path = join(folder, id)
+    await pipeline(stream, createWriteStream(path))
+    const { size } = await stat(path)
+    const shown = basename(name.replaceAll('\\', '/')).replaceAll(/[^\p{L}\p{N}._ -]/gu, '_').slice(0, 120) || 'evidence'
+    await database.query(`insert into uploads values ($1, $2, $3, 'reading', $4, 0, 0, 0, 0, $5, null, null, '[]')`, [id, shown, author, size, now()])
+    void this.#read(path, id, shown, author).finally(() => { this.#live.delete(id); live.tell('upload', { id }); live.tell('attempts') })
+    return (await this.state(id)) as UploadState
+  }
+
+  progress(progress: UploadProgress): void {
+    this.#live.set(progress.upload, progress)
+    this.context.live.tell('upload', { id: progress.upload })
+  }
+
+  async state(id: string): Promise<UploadState | null> {
+    const [row] = await this.context.database.query<UploadState>(`select ${COLUMNS} from uploads where id = $1`, [id])
+    const live = row?.state === 'reading' ? this.#live.get(id) : undefined
+    return row ? { ...row, ...(live ? { bytesRead: live.bytesRead, observations: live.observations, refused: live.refused } : {}), faults: row.faults.slice(0, 100) } : null
+  }
+
+  async faults(id: string): Promise<UploadState['faults'] | null> {
+    const [row] = await this.context.database.query<{ faults: UploadState['faults'] }>('select faults from uploads where id = $1', [id])
+    return row?.faults ?? null
+  }
+
+  async list(): Promise<UploadState[]> {
+    const rows = await this.context.database.query<UploadState>(`select ${COLUMNS.replace('faults', `'[]'::jsonb as faults`)} from uploads order by started_ms desc limit 50`)
+    return rows.map((row) => ({ ...row, ...(this.#live.get(row.id) ? { bytesRead: this.#live.get(row.id)?.bytesRead ?? 0 } : {}) }))
+  }
+
+  async #read(path: string, id: string, name: string, author: string): Promise<void> {
+    const { database, evidence, now } = this.context
+    const end = (state: UploadState['state'], sentence: string) => database.query('update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = (select count(*) from attempts where upload = $1) where id = $1', [id, state, sentence, now()])
+    try {
+      const result = await evidence.upload(path, id, now())
+      await database.query('update uploads set bytes_read = bytes, observations = $2, refused = $3, faults = $4::jsonb where id = $1', [id, result.observations, result.refused, JSON.stringify(result.faults)])
+      await end(result.observations === 0 ? 'failed' : 'done', result.observations === 0 ? `Nothing could be read${result.faults[0] ? `: ${result.faults[0].reason}` : ': the file is empty'}.` : result.refused > 0 ? `${result.observations} records were read, ${result.refused} were refused.` : `All ${result.observations} records were read.`)
+      await writeJournal(database, { atMs: now(), who: author, what: 'read evidence file', target: name, after: `${result.observations} records read, ${result.refused} refused` })
+    } catch (error) {
+      const cancelled = error instanceof Error && error.message === 'cancelled'
+      await end(cancelled ? 'cancelled' : 'failed', cancelled ? 'Stopped on request. What had been read was kept.' : `Reading stopped: ${error instanceof Error ? error.message : String(error)}. What had been read was kept.`)
+    } finally {
+      await rm(path, { force: true })
+    }
+  }
+}

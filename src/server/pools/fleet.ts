@@ -1,0 +1,46 @@
+import { z } from 'zod'
+import { Problem } from '../../contract/errors'
+
+const Session = z.object({ person: z.string(), session: z.string(), host: z.string(), sinceMs: z.number(), state: z.string() })
+const Hold = z.object({ share: z.string(), file: z.string(), host: z.string(), session: z.string(), sinceMs: z.number() })
+const Share = z.object({ id: z.string(), path: z.string(), zone: z.string(), mount: z.string(), totalBytes: z.number(), freeBytes: z.number(), latencyMs: z.number() })
+const HostState = z.object({ host: z.string(), pool: z.string(), power: z.enum(['on', 'off', 'starting']), draining: z.boolean(), answers: z.boolean() })
+export type FleetSession = z.infer<typeof Session>
+export type FleetHold = z.infer<typeof Hold>
+
+/** What Ikebana asks of the platform under it. The HTTP contract is in docs/formats/fleet-control.md. */
+export interface Fleet {
+  hosts(): Promise<z.infer<typeof HostState>[]>
+  sessions(host: string): Promise<FleetSession[]>
+  shares(): Promise<z.infer<typeof Share>[]>
+  holds(): Promise<FleetHold[]>
+  release(hold: FleetHold): Promise<{ released: boolean; reason: string }>
+  drain(host: string, on: boolean): Promise<void>
+  restart(host: string): Promise<void>
+}
+
+export function fleetOver(baseUrl: string, token: string): Fleet {
+  const call = async <T>(schema: z.ZodType<T>, path: string, body?: unknown): Promise<T> => {
+    let response: Response
+    try {
+      response = await fetch(new URL(path, baseUrl), { method: body === undefined ? 'GET' : 'POST', headers: { authorization: `Bearer ${token}`, ...(body === undefined ? {} : { 'content-type': 'application/json' }) }, ...(body === undefined ? {} : { body: JSON.stringify(body) }), signal: AbortSignal.timeout(10_000) })
+    } catch {
+      throw new Problem('fleet.unreachable')
+    }
+    if (!response.ok) throw new Problem('fleet.unreachable', `The fleet answered ${response.status} to ${path}.`)
+    const parsed = schema.safeParse(await response.json())
+    if (!parsed.success) throw new Problem('fleet.unreachable', `The fleet's answer to ${path} is not as agreed.`)
+    return parsed.data
+  }
+  const host = (name: string) => `/control/hosts/${encodeURIComponent(name)}`
+  const ok = z.object({ ok: z.literal(true) })
+  return {
+    hosts: async () => (await call(z.object({ hosts: z.array(HostState) }), '/control/hosts')).hosts,
+    sessions: async (name) => (await call(z.object({ sessions: z.array(Session) }), `${host(name)}/sessions`)).sessions,
+    shares: async () => (await call(z.object({ shares: z.array(Share) }), '/control/shares')).shares,
+    holds: async () => (await call(z.object({ holds: z.array(Hold) }), '/control/holds')).holds,
+    release: (hold) => call(z.object({ released: z.boolean(), reason: z.string() }), '/control/holds/release', hold),
+    drain: async (name, on) => { await call(ok, `${host(name)}/drain`, { on }) },
+    restart: async (name) => { await call(ok, `${host(name)}/restart`, {}) },
+  }
+}

@@ -1,0 +1,19 @@
+import { Problem } from '../../contract/errors'
+import { readStory } from '../logons/story'
+import type { Context, Handlers } from '../shell/context'
+import { remedyJob } from './remedies'
+
+/** Remedies that act on more than one person are for administrators. */
+const FOR_ONE_PERSON = new Set(['release-hold'])
+
+export function poolHandlers(context: Context): Handlers<'remedy'> {
+  return {
+    async remedy({ input, caller }) {
+      const story = await readStory(context.database, input.params.id, context.now())
+      const finding = story.diagnosis.cause
+      if (!finding) throw new Problem('remedy.none', 'No cause is known for this attempt.')
+      if (finding.remedy && !FOR_ONE_PERSON.has(finding.remedy.kind) && caller.role !== 'administrator') throw new Problem('role.insufficient', 'This remedy touches more than one person; an administrator can run it.')
+      return context.jobs.start(remedyJob(context, story, finding, caller.name))
+    },
+  }
+}

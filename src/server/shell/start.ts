@@ -1,0 +1,75 @@
+import { adminHandlers } from '../admins/routes'
+import { prepareDemo } from '../admins/demo-accounts'
+import { containerHandlers } from '../containers/routes'
+import { scanShares } from '../containers/scan'
+import { openDatabase } from '../db/open'
+import { Jobs } from '../journal/jobs'
+import { journalHandlers } from '../journal/routes'
+import { startEvidence } from '../logons/evidence'
+import { logonHandlers } from '../logons/routes'
+import { Uploads } from '../logons/uploads'
+import { peopleHandlers } from '../people/routes'
+import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
+import { fleetOver } from '../pools/fleet'
+import { poolHandlers } from '../pools/routes'
+import { makeApp } from './app'
+import type { Config, Context } from './context'
+import { Live } from './live'
+
+export interface StartOptions {
+  readonly config: Config
+  readonly port: number
+  readonly host: string
+  readonly databaseUrl?: string | undefined
+  readonly fleetUrl: string
+  /** What we present to the fleet, and what the demo's stand-ins present to us. */
+  readonly token: string
+  readonly webFolder: string | null
+}
+
+/** Starts the whole server; `close` stops it in order. */
+export async function startServer(options: StartOptions): Promise<{ address: string; close: () => Promise<void> }> {
+  const { config } = options
+  const now = () => Date.now()
+  const { database, link } = await openDatabase(config.dataFolder, options.databaseUrl)
+  await database.query(`insert into policy_versions values (1, $1::jsonb, $2, 'Ikebana') on conflict do nothing`, [JSON.stringify({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) }), now()])
+  if (config.demo) await prepareDemo(database, options.token)
+  const live = new Live()
+  const uploads: { current: Uploads | null } = { current: null }
+  const evidence = await startEvidence(link(), (progress) => uploads.current?.progress(progress))
+  const jobs = new Jobs(database, live, now)
+  await jobs.closeOrphans()
+  const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), jobs, now }
+  const taken = new Uploads(context)
+  uploads.current = taken
+  const app = await makeApp(context, {
+    ...adminHandlers(context), ...logonHandlers(context, taken), ...peopleHandlers(context), ...containerHandlers(context), ...policyHandlers(context), ...poolHandlers(context), ...journalHandlers(context),
+  }, options.webFolder, true)
+  const address = await app.listen({ port: options.port, host: options.host })
+  const timers = [every(20_000, () => scanShares(context)), every(30_000, async () => { const { attempts } = await evidence.reconsider(now()); if (attempts) live.tell('attempts') })]
+  return {
+    address,
+    async close() {
+      for (const stop of timers) stop()
+      live.close()
+      await app.close()
+      await jobs.settle()
+      await evidence.close()
+      await database.close()
+    },
+  }
+}
+
+const DEMO_SETTINGS = { locations: [String.raw`\\quay-fs1\profiles`, String.raw`\\hill-fs1\profiles`], slowSecondsByPool: { 'naval-drawing': 90 } }
+
+/** Runs work now and then, never twice at once; a failure waits for the next turn. */
+function every(ms: number, work: () => Promise<void>): () => void {
+  let stopped = false
+  let timer: NodeJS.Timeout | null = null
+  const turn = async () => {
+    await work().catch(() => undefined)
+    if (!stopped) timer = setTimeout(() => void turn(), ms).unref()
+  }
+  timer = setTimeout(() => void turn(), 1000).unref()
+  return () => { stopped = true; if (timer) clearTimeout(timer) }
+}

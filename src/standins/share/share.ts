@@ -1,0 +1,69 @@
+import { existsSync } from 'node:fs'
+import { mkdir, open, utimes } from 'node:fs/promises'
+import { join } from 'node:path'
+import { newVhdx } from '../../core/containers'
+import { HILL, QUAY } from '../directory/larkmere'
+import { hash } from '../fleet/history'
+import { Random } from '../random'
+
+export interface Hold { readonly share: string; readonly file: string; readonly host: string; readonly session: string; readonly sinceMs: number }
+
+const BLOCK = 32 * 2 ** 20
+
+/** A folder that stands in for a file server: real disk files, who holds them, and how much room is left. */
+export class ShareFolder {
+  readonly #holds = new Map<string, Hold>()
+  latencyMs = 3
+
+  constructor(readonly id: string, readonly path: string, readonly zone: string, readonly mount: string, readonly totalBytes: number) {}
+
+  fileOf(person: string): string {
+    return `${person}/profile.vhdx`
+  }
+
+  /** Makes a person's disk file at their first logon: dynamic, its blocks holes, so that it takes a few KiB here. */
+  async ensure(person: string, sizeLimitMib: number, usedAtMs: number | null): Promise<boolean> {
+    const path = join(this.mount, this.fileOf(person))
+    if (existsSync(path)) return false
+    const random = new Random(`disk ${person}`)
+    const virtualBytes = sizeLimitMib * 2 ** 20
+    const blocks = Math.ceil(virtualBytes / BLOCK)
+    const used = Math.max(6, Math.min(blocks - 1, Math.round(blocks * Math.min(0.95, 0.04 + 0.12 * Math.exp(0.8 * random.normal())))))
+    const present = usedAtMs === null ? Array.from({ length: 6 }, (_, i) => i) : Array.from({ length: used }, (_, i) => i)
+    const { pieces, fileBytes } = newVhdx({ virtualBytes, blockBytes: BLOCK, present, creator: 'Larkmere stand-in', guids: { fileWrite: random.guid(), dataWrite: random.guid(), disk: random.guid() } })
+    await mkdir(join(this.mount, person), { recursive: true })
+    const file = await open(path, 'wx')
+    try {
+      for (const { offset, bytes } of pieces) await file.write(bytes, 0, bytes.length, offset)
+      await file.truncate(fileBytes)
+    } finally {
+      await file.close()
+    }
+    if (usedAtMs !== null) await utimes(path, usedAtMs / 1000, usedAtMs / 1000)
+    return true
+  }
+
+  hold(person: string, host: string, session: string, sinceMs: number): void {
+    const file = this.fileOf(person)
+    this.#holds.set(file, { share: this.path, file, host, session, sinceMs })
+  }
+
+  holderOf(person: string): Hold | undefined {
+    return this.#holds.get(this.fileOf(person))
+  }
+
+  letGo(file: string, session: string): boolean {
+    return this.#holds.get(file)?.session === session && this.#holds.delete(file)
+  }
+
+  holds(): Hold[] {
+    return [...this.#holds.values()]
+  }
+}
+
+export function larkmereShares(folder: string): ShareFolder[] {
+  return [new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 8e12), new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12)]
+}
+
+/** What a share has left, from what its files claim. */
+export const freeBytesOf = (share: ShareFolder, people: number): number => Math.max(0, share.totalBytes - people * 5e9 - (hash(share.id) % 100) * 1e9)
