@@ -1,0 +1,19 @@
+// Builds server, workers, command line, stand-ins and pages into dist/.
+import { cpSync, rmSync } from 'node:fs'
+import { bin, must, ROOT } from './shared.mjs'
+
+rmSync('dist', { recursive: true, force: true })
+const { build } = await import('esbuild')
+const common = { bundle: true, platform: 'node', target: 'node20', format: 'esm', packages: 'external', logLevel: 'warning', sourcemap: true }
+await build({ ...common, outdir: 'dist/server', entryPoints: { main: 'src/server/main.ts', 'embedded-worker': 'src/server/db/embedded-worker.ts', 'intake-worker': 'src/server/logons/intake-worker.ts' } })
+await build({ ...common, outfile: 'dist/cli/main.js', entryPoints: ['src/cli/main.ts'], banner: { js: '#!/usr/bin/env node' } })
+await build({ ...common, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
+cpSync('src/server/db/migrations', 'dist/server/migrations', { recursive: true })
+// A new database folder takes many seconds to make; unpacking an empty one takes one.
+const { PGlite } = await import('@electric-sql/pglite')
+const empty = await PGlite.create()
+const tar = await empty.dumpDataDir('none')
+const { writeFileSync } = await import('node:fs')
+writeFileSync('dist/server/empty-database.tar', Buffer.from(await tar.arrayBuffer()))
+await empty.close()
+must(bin('vite'), ['build', '--logLevel', 'warn'], { cwd: ROOT })

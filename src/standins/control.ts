@@ -1,0 +1,51 @@
+import Fastify, { type FastifyInstance } from 'fastify'
+import { z } from 'zod'
+import type { Fleet } from './fleet/fleet'
+import { TROUBLES } from './fleet/troubles'
+import { freeBytesOf, type ShareFolder } from './share/share'
+
+const Release = z.object({ share: z.string(), file: z.string(), host: z.string(), session: z.string() })
+
+/** The fleet's control interface (docs/formats/fleet-control.md), and the stand-in's own API for making trouble. */
+export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], token: string): FastifyInstance {
+  const app = Fastify()
+  app.addHook('onRequest', async (request, reply) => { if (request.headers.authorization !== `Bearer ${token}`) await reply.status(401).send({ error: 'token' }) })
+  app.setErrorHandler((error: Error, _request, reply) => reply.status(error instanceof z.ZodError || error instanceof RangeError ? 400 : 500).send({ error: error.message }))
+  const host = (name: string) => {
+    const found = fleet.hosts.get(name)
+    if (!found) throw new RangeError(`no host is called ${name}`)
+    return found
+  }
+  type Named = { Params: { host: string } }
+  app.get('/control/hosts', () => ({ hosts: [...fleet.hosts.values()].map(({ plan, power, draining, answers }) => ({ host: plan.id, pool: plan.pool, power, draining, answers })) }))
+  app.get<Named>('/control/hosts/:host/sessions', ({ params }) => ({ sessions: fleet.sessionsOn(host(params.host).plan.id) }))
+  app.post<Named>('/control/hosts/:host/drain', ({ params, body }) => {
+    host(params.host).draining = z.object({ on: z.boolean() }).parse(body).on
+    return { ok: true }
+  })
+  app.post<Named>('/control/hosts/:host/restart', ({ params }) => {
+    fleet.restart(host(params.host))
+    return { ok: true }
+  })
+  app.get('/control/shares', () => ({ shares: shares.map((share) => ({ id: share.id, path: share.path, zone: share.zone, mount: share.mount, totalBytes: share.totalBytes, freeBytes: freeBytesOf(share, 1000), latencyMs: share.latencyMs })) }))
+  app.get('/control/holds', () => ({ holds: shares.flatMap((share) => share.holds()) }))
+  app.post('/control/holds/release', ({ body }) => {
+    const wanted = Release.parse(body)
+    const holder = fleet.hosts.get(wanted.host)
+    if (holder?.power === 'on' && holder.sessions.has(wanted.session)) return { released: false, reason: `session ${wanted.session} lives` }
+    const released = shares.find(({ path }) => path === wanted.share)?.letGo(wanted.file, wanted.session) ?? false
+    if (released) fleet.expect(wanted.file)
+    return { released, reason: released ? `closed the open handle of ${wanted.host}` : 'the file is not held by this session' }
+  })
+  app.get('/standin/troubles', () => ({ troubles: TROUBLES.map((name) => ({ name, on: fleet.troubles.has(name) })) }))
+  app.post('/standin/troubles', ({ body }) => {
+    const { name, on } = z.object({ name: z.enum(TROUBLES), on: z.boolean() }).parse(body)
+    fleet.set(name, on)
+    return { ok: true }
+  })
+  app.post<{ Params: { person: string } }>('/standin/people/:person/logon', async ({ params }) => {
+    const { outcome, totalMs } = await fleet.logOn(params.person)
+    return { outcome, totalMs }
+  })
+  return app
+}

@@ -1,0 +1,202 @@
+import type { Settings } from '../../contract/other'
+import { POOLS, type Larkmere, type Staff } from '../directory/larkmere'
+import { Random } from '../random'
+import { freeBytesOf, type ShareFolder } from '../share/share'
+import { hash } from './history'
+import { Host, type Session } from './host'
+import { simulateLogon, type Simulated } from './logon'
+import { otlpOf } from './otlp'
+import { offsetMs } from './shifts'
+import { latencyOf, type Planted, type Trouble } from './troubles'
+
+/** How the fleet reaches Ikebana: exports, settings, reports. */
+export interface Uplink {
+  traces(request: object): Promise<void>
+  settings(host: string): Promise<{ version: number; settings: Settings }>
+  report(body: object): Promise<void>
+}
+
+export interface FleetOptions {
+  readonly larkmere: Larkmere
+  readonly planted: Planted
+  readonly shares: readonly ShareFolder[]
+  readonly uplink: Uplink
+  readonly timeZone: string
+  /** At least so many logons a minute, so that there is something to see at any hour. */
+  readonly floorAMinute: number
+  readonly now: () => number
+}
+
+/** The simulated fleet: hosts with an agent each, and people who log on by shift. */
+export class Fleet {
+  readonly hosts = new Map<string, Host>()
+  readonly troubles = new Set<Trouble>()
+  readonly #random = new Random(`live ${Date.now()}`)
+  readonly #recent: { atMs: number; share: string }[] = []
+  readonly #timers = new Set<NodeJS.Timeout>()
+  readonly #trying = new Set<string>()
+
+  constructor(private readonly options: FleetOptions) {
+    for (const plan of options.larkmere.hosts) this.hosts.set(plan.id, new Host(plan))
+    const dead = this.hosts.get(options.planted.deadHost)
+    if (dead) Object.assign(dead, { power: 'off', answers: false })
+    const drifted = this.hosts.get(options.planted.driftedHost)
+    if (drifted) drifted.drifted = true
+    for (const trouble of ['storm', 'held-container', 'printers', 'gateway', 'drifted-host'] as const) this.troubles.add(trouble)
+    for (const person of options.planted.held) this.#shareOf(person)?.hold(person, options.planted.deadHost, `${options.planted.deadHost}-${(hash(person) % 4096).toString(16)}`, options.planted.powerLossMs - 6 * 3_600_000 + hash(person) % 3_600_000)
+  }
+
+  /** Begins to live: people come and go, agents report. */
+  start(): void {
+    this.#each(1000, () => this.#tick())
+    let next = 0
+    const names = [...this.hosts.keys()]
+    const slice = Math.max(1, Math.ceil(names.length / 10))
+    this.#each(1500, () => {
+      for (let i = 0; i < slice; i++) void this.#agent(this.hosts.get(names[next++ % names.length] ?? ''))
+    })
+  }
+
+  stop(): void {
+    for (const timer of this.#timers) clearTimeout(timer)
+  }
+
+  /** Lets somebody log on now. Resolves when they are in or were refused. */
+  async logOn(person: string): Promise<Simulated> {
+    const staff = this.options.larkmere.staff.find(({ id }) => id === person)
+    if (!staff) throw new RangeError(`nobody is called ${person}`)
+    const { simulated, done } = this.#begin(staff)
+    await done
+    return simulated
+  }
+
+  sessionsOn(host: string): Session[] {
+    return [...(this.hosts.get(host)?.sessions.values() ?? [])]
+  }
+
+  /** The person tries again soon: that is what people do when the help desk calls back. */
+  expect(file: string): void {
+    const person = file.split('/')[0] ?? ''
+    const staff = this.options.larkmere.staff.find(({ id }) => id === person)
+    if (staff) this.#later(4000 + this.#random.below(4000), () => { if (!this.#trying.has(person)) this.#begin(staff) })
+  }
+
+  restart(host: Host): void {
+    for (const session of [...host.sessions.values()]) this.#logOff(host, session)
+    Object.assign(host, { power: 'starting', answers: false })
+    this.#later(5000, () => { host.start(); void this.#agent(host) })
+  }
+
+  set(trouble: Trouble, on: boolean): void {
+    if (on) this.troubles.add(trouble)
+    else this.troubles.delete(trouble)
+    if (trouble === 'all-draining') for (const host of this.hosts.values()) if (host.plan.pool === 'harbour-kiosk') host.draining = on
+  }
+
+  #tick(): void {
+    const nowMs = this.options.now()
+    for (const host of this.hosts.values()) for (const session of [...host.sessions.values()]) if (session.endsMs < nowMs) this.#logOff(host, session)
+    const perSecond = Math.max(this.options.floorAMinute, this.#rate(nowMs)) / 60
+    let n = Math.floor(perSecond) + (this.#random.chance(perSecond % 1) ? 1 : 0)
+    while (n-- > 0) {
+      const staff = this.#random.pick(this.options.larkmere.staff)
+      if (!this.#trying.has(staff.id) && !this.#inSession(staff.id)) this.#begin(staff)
+    }
+    // People whose container is held try again and again.
+    if (this.troubles.has('held-container') && this.#random.chance(1 / 45)) {
+      const stuck = this.options.larkmere.staff.filter(({ id }) => this.options.planted.held.has(id) && this.#shareOf(id)?.holderOf(id) && !this.#trying.has(id))
+      if (stuck.length) this.#begin(this.#random.pick(stuck))
+    }
+  }
+
+  /** Logons a minute at a moment: a hump after each shift start, a broad one for the offices. */
+  #rate(nowMs: number): number {
+    const local = (nowMs + offsetMs(this.options.timeZone, nowMs)) % 86_400_000 / 60_000
+    const people = this.options.larkmere.staff.length
+    const hump = (at: number, width: number, n: number) => n * Math.exp(-(((local - at) / width) ** 2) / 2) / (width * 2.507)
+    return hump(345, 3.4, people * 0.17) + hump(825, 3.4, people * 0.17) + hump(1305, 3.4, people * 0.17) + hump(500, 38, people * 0.2) + people * 0.17 / 700
+  }
+
+  #inSession(person: string): boolean {
+    for (const host of this.hosts.values()) for (const session of host.sessions.values()) if (session.person === person) return true
+    return false
+  }
+
+  #shareOf(person: string): ShareFolder | undefined {
+    const staff = this.options.larkmere.staff.find(({ id }) => id === person)
+    return this.options.shares.find(({ path }) => path === staff?.share)
+  }
+
+  #begin(staff: Staff): { simulated: Simulated; done: Promise<void> } {
+    const nowMs = this.options.now()
+    const random = this.#random
+    const pool = [...this.hosts.values()].filter(({ plan }) => plan.pool === staff.pool)
+    const open = pool.filter((host) => host.power === 'on' && !host.draining)
+    const host = open.length ? (staff.pool === 'bridge-ops' || staff.pool === 'naval-drawing' ? open[hash(staff.id) % open.length] : random.pick(open)) : pool[0]
+    if (!host) throw new RangeError(`no host for ${staff.pool}`)
+    const share = this.#shareOf(staff.id)
+    const settings = host.inForce
+    const containers = (POOLS.find(({ id }) => id === staff.pool)?.containers ?? false) && settings.containers !== 'off'
+    this.#recent.push({ atMs: nowMs, share: staff.share })
+    while ((this.#recent[0]?.atMs ?? nowMs) < nowMs - 60_000) this.#recent.shift()
+    const rate = this.#recent.filter(({ share: other }) => other === staff.share).length
+    const scale = this.options.larkmere.staff.length / 2600
+    const hold = containers ? share?.holderOf(staff.id) : undefined
+    const holdingHost = hold ? this.hosts.get(hold.host) : undefined
+    const alive = hold ? (holdingHost?.power === 'on' && holdingHost.sessions.has(hold.session)) : false
+    const slow = this.troubles.has('slow-share') && staff.share.includes('hill') ? 38 : 0
+    const id = Array.from({ length: 32 }, () => random.below(16).toString(16)).join('')
+    const simulated = simulateLogon(random, id, staff, host.plan, nowMs, {
+      first: false, containers, onFailure: settings.onFailure ?? 'refuse', shareLatencyMs: slow + random.around(latencyOf(staff.share, rate, this.troubles.has('storm'), scale), 0.15), shareFreeBytes: share ? freeBytesOf(share, 1000) : 0,
+      shareDown: this.troubles.has('share-down') && staff.share.includes('hill'), hostCold: false, hostCpu: 0.25 + 0.3 * random.next(), hostSessions: host.sessions.size,
+      holder: hold ? { host: hold.host, session: hold.session, alive } : null, heldBriefly: false, gatewayTimeoutMs: this.troubles.has('gateway') ? 15_000 : 120_000,
+      slowPart: this.troubles.has('printers') && host.plan.zone === 'H1' && staff.pool === 'back-office' ? { part: 'printers', ms: 30_000 } : null,
+      wrongPassword: random.chance(0.007), settingsMissing: containers && settings.locations === undefined,
+      brokerRefuses: open.length ? null : { freeDesktops: 0, drainingHosts: pool.filter((one) => one.draining).length, hosts: pool.length },
+    })
+    this.#trying.add(staff.id)
+    if (containers && share && !hold) share.hold(staff.id, host.plan.id, `${host.plan.id}-${id.slice(0, 6)}`, nowMs)
+    const done = new Promise<void>((resolve) => { this.#later(simulated.totalMs, () => { void this.#end(staff, host, share, simulated, containers, id).finally(resolve) }) })
+    return { simulated, done }
+  }
+
+  async #end(staff: Staff, host: Host, share: ShareFolder | undefined, simulated: Simulated, containers: boolean, id: string): Promise<void> {
+    this.#trying.delete(staff.id)
+    const nowMs = this.options.now()
+    const session = `${host.plan.id}-${id.slice(0, 6)}`
+    if (simulated.outcome === 'failed') share?.letGo(share.fileOf(staff.id), session)
+    else {
+      host.sessions.set(session, { person: staff.id, session, host: host.plan.id, sinceMs: nowMs, state: 'active', endsMs: nowMs + this.#random.around(90 * 60_000, 0.5) })
+      if (containers && share) await share.ensure(staff.id, host.inForce.sizeLimitMib ?? 30 * 1024, null)
+    }
+    await this.options.uplink.traces(otlpOf(simulated.observations, () => Array.from({ length: 16 }, () => this.#random.below(16).toString(16)).join('')))
+  }
+
+  #logOff(host: Host, { session, person }: Session): void {
+    host.sessions.delete(session)
+    const share = this.#shareOf(person)
+    share?.letGo(share.fileOf(person), session)
+  }
+
+  /** What an agent does every so often: fetch settings, report what is in force. */
+  async #agent(host: Host | undefined): Promise<void> {
+    if (!host || host.power !== 'on') return
+    const { plan } = host
+    const { version, settings } = await this.options.uplink.settings(plan.id)
+    host.fetch(version, settings)
+    await this.options.uplink.report({
+      host: plan.id, pool: plan.pool, zone: plan.zone, agentVersion: '1.4.0', version: host.version, inForce: host.inForce, pending: host.pending, draining: host.draining,
+      sessions: [...host.sessions.values()].map(({ person, session, sinceMs, state }) => ({ person, session, sinceMs, state })),
+    })
+  }
+
+  #each(ms: number, work: () => void): void {
+    const timer = setInterval(() => { try { work() } catch (error) { process.stderr.write(`fleet: ${String(error)}\n`) } }, ms)
+    this.#timers.add(timer)
+  }
+
+  #later(ms: number, work: () => void): void {
+    const timer = setTimeout(() => { this.#timers.delete(timer); work() }, ms)
+    this.#timers.add(timer)
+  }
+}

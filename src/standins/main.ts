@@ -1,0 +1,82 @@
+import { mkdir } from 'node:fs/promises'
+import { resolve } from 'node:path'
+import type { Settings } from '../contract/other'
+import { controlServer } from './control'
+import { larkmere, type Larkmere } from './directory/larkmere'
+import { Fleet, type Uplink } from './fleet/fleet'
+import { history } from './fleet/history'
+import { plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
+import { larkmereShares, type ShareFolder } from './share/share'
+
+/** The stand-ins' process: directory, shares and fleet of Larkmere Ferries. It speaks to Ikebana over HTTP and files only. */
+const env = process.env
+const server = env['IKEBANA_URL'] ?? 'http://127.0.0.1:4040'
+const token = env['IKEBANA_TOKEN'] ?? ''
+const timeZone = env['IKEBANA_TIME_ZONE'] ?? 'Europe/Copenhagen'
+const folder = resolve(env['STANDINS_DATA'] ?? '.data/standins')
+const days = Number(env['STANDINS_DAYS'] ?? 30)
+const wanted = (env['STANDINS_TROUBLE'] ?? '').split(',').filter((name): name is Trouble => TROUBLES.some((known) => known === name))
+
+const pending: string[] = []
+const startedMs = Date.now()
+const company = larkmere(Number(env['STANDINS_PEOPLE'] ?? 2600))
+const planted = plant(startedMs, company.staff, company.hosts)
+const shares = larkmereShares(folder)
+
+const headers = { authorization: `Bearer ${token}` }
+async function send(method: string, path: string, body: unknown): Promise<unknown> {
+  const response = await fetch(server + path, { method, headers: { ...headers, 'content-type': 'application/json' }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) })
+  if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
+  return response.json()
+}
+const quietly = async (work: Promise<unknown>) => { await work.catch((error: Error) => { process.stderr.write(`stand-ins: ${error.message}\n`) }) }
+const uplink: Uplink = {
+  traces: (request) => quietly(send('POST', '/v1/traces', request)),
+  settings: async (host) => (await send('GET', `/api/agent/settings?host=${encodeURIComponent(host)}`, undefined)) as { version: number; settings: Settings },
+  report: (body) => quietly(send('POST', '/api/agent/report', body)),
+}
+
+await send('PUT', '/api/directory', company.org)
+const fleet = new Fleet({ larkmere: company, planted, shares, uplink, timeZone, floorAMinute: Number(env['STANDINS_FLOOR'] ?? 6), now: Date.now })
+for (const trouble of wanted) fleet.set(trouble, true)
+await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PORT'] ?? 4041), host: '127.0.0.1' })
+await writeHistory(company, planted)
+await makeDisks(company, shares)
+fleet.start()
+process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => { fleet.stop(); process.exit(0) })
+
+/** Sends the days before now as evidence files, once: a server that has attempts already keeps what it has. */
+async function writeHistory(all: Larkmere, what: Planted): Promise<void> {
+  if (env['STANDINS_HISTORY'] === 'none') return
+  for (const { dayMs, observations } of history(all, what, days, startedMs, timeZone)) {
+    if (observations.length === 0) continue
+    const body = Buffer.from(observations.map((o) => JSON.stringify({ ...o, time: o.timeMs, timeMs: undefined })).join('\n') + '\n')
+    const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
+    const response = await fetch(`${server}/api/evidence/files`, { method: 'POST', headers: { ...headers, 'content-type': 'application/x-ndjson', 'x-file-name': name }, body })
+    if (!response.ok) throw new Error(`history: ${response.status} ${await response.text()}`)
+    const { id } = (await response.json()) as { id: string }
+    pending.push(id)
+    while (pending.length > 1) await read(pending.shift() ?? '')
+  }
+  for (const id of pending) await read(id)
+}
+
+async function read(id: string): Promise<void> {
+  for (;;) {
+    const state = (await send('GET', `/api/evidence/files/${id}`, undefined)) as { state: string; sentence: string | null }
+    if (state.state === 'done') return
+    if (state.state !== 'reading') throw new Error(`history: ${state.sentence ?? state.state}`)
+    await new Promise((next) => setTimeout(next, 40))
+  }
+}
+
+async function makeDisks(all: Larkmere, folders: readonly ShareFolder[]): Promise<void> {
+  for (const share of folders) await mkdir(share.mount, { recursive: true })
+  const users = all.staff.filter(({ pool }) => ['ticket-hall', 'back-office', 'season-crew'].includes(pool))
+  for (const { id, share: path } of users) {
+    const share = folders.find((one) => one.path === path)
+    const usedMs = startedMs - ((Math.imul(id.length, 7919) % 72) + 1) * 1_800_000
+    await share?.ensure(id, 30 * 1024, usedMs)
+  }
+}

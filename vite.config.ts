@@ -1,0 +1,19 @@
+import vue from '@vitejs/plugin-vue'
+import { BootstrapVueNextResolver } from 'bootstrap-vue-next/resolvers'
+import Icons from 'unplugin-icons/vite'
+import IconsResolver from 'unplugin-icons/resolver'
+import Components from 'unplugin-vue-components/vite'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  root: 'src/web',
+  build: { outDir: '../../dist/web', emptyOutDir: true, target: 'es2023', assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
+  plugins: [
+    vue(),
+    Components({ dirs: [], dts: '../../components.d.ts', resolvers: [BootstrapVueNextResolver(), IconsResolver({ prefix: 'i', enabledCollections: ['lucide'] })] }),
+    Icons({ compiler: 'vue3', autoInstall: false }),
+  ],
+  optimizeDeps: { include: ['bootstrap-vue-next/components/*'] },
+  worker: { format: 'es' },
+  server: { proxy: { '/api': 'http://127.0.0.1:4040', '/v1': 'http://127.0.0.1:4040' } },
+})
