@@ -11,6 +11,15 @@ export {}
 /* prettier-ignore */
 declare module 'vue' {
   export interface GlobalComponents {
+    BApp: typeof import('bootstrap-vue-next/components/BApp')['BApp']
+    BButton: typeof import('bootstrap-vue-next/components/BButton')['BButton']
+    BFormInput: typeof import('bootstrap-vue-next/components/BFormInput')['BFormInput']
+    BModal: typeof import('bootstrap-vue-next/components/BModal')['BModal']
+    BProgress: typeof import('bootstrap-vue-next/components/BProgress')['BProgress']
+    ILucideArrowUp: typeof import('~icons/lucide/arrow-up')['default']
+    ILucideMoon: typeof import('~icons/lucide/moon')['default']
+    ILucideSun: typeof import('~icons/lucide/sun')['default']
+    ILucideX: typeof import('~icons/lucide/x')['default']
     RouterLink: typeof import('vue-router')['RouterLink']
     RouterView: typeof import('vue-router')['RouterView']
   }

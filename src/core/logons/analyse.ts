@@ -42,16 +42,22 @@ export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = 
     return beyond ? [{ phase, ms: ms - usualMs, usualMs, blameMs: ms }] : []
   })
   excess.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
-  return { attempt, outcome, blame: split, usual, excess, lostMs: lost(attempt, outcome, excess), slowMs }
+  return { attempt, outcome, blame: split, usual, excess, lostMs: lost(attempt, outcome, excess, usual), slowMs }
 }
 
-function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[]): number {
+/** A phase may be beyond its usual while another was shorter: no more can be lost than the whole took beyond its own usual. */
+function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usual: Usual | null): number {
   if (outcome === 'failed' || outcome === 'abandoned') return attempt.totalMs
-  if (outcome === 'open') return 0
-  return Math.min(attempt.totalMs, excess.reduce((sum, { ms }) => sum + ms, 0))
+  if (outcome === 'open' || excess.length === 0) return 0
+  const beyondMs = attempt.totalMs - (usual?.series['total']?.medianMs ?? 0)
+  return Math.max(0, Math.min(beyondMs, excess.reduce((sum, { ms }) => sum + ms, 0)))
 }
+
+/** Less than this, and less than a sixth of the usual, is nobody's lost time. */
+const WORTH_A_LOOK_MS = 2000
 
 /** Whether somebody should ask why. */
-export function isUnusual(measured: Measured): boolean {
-  return measured.outcome === 'failed' || measured.outcome === 'degraded' || measured.outcome === 'slow' || measured.outcome === 'abandoned' || (measured.outcome === 'ready' && measured.excess.length > 0)
+export function isUnusual({ outcome, lostMs, usual }: Measured): boolean {
+  if (outcome === 'open') return false
+  return outcome !== 'ready' || lostMs >= Math.max(WORTH_A_LOOK_MS, (usual?.series['total']?.medianMs ?? 0) / 6)
 }

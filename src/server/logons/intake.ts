@@ -204,7 +204,7 @@ function toStored({ attempt, thread, observations, measured, diagnosis }: Worked
     holder_host: text('holderHost'), part: part?.part ?? null, blame_ms: [...durationsOf(measured.blame, attempt.totalMs)],
     usual_ms: usual ? SERIES.map((name) => usual.series[name]?.medianMs ?? 0) : null,
     usual: isUnusual(measured) ? usual : null,
-    lost_ms: Math.round(measured.lostMs), slow_ms: Math.round(measured.slowMs), cause: diagnosis.cause?.id ?? (isUnusual(measured) ? 'unexplained' : null), confidence: diagnosis.cause?.confidence ?? null, upload,
+    lost_ms: isUnusual(measured) ? Math.round(measured.lostMs) : 0, slow_ms: Math.round(measured.slowMs), cause: diagnosis.cause?.id ?? (isUnusual(measured) ? 'unexplained' : null), confidence: diagnosis.cause?.confidence ?? null, upload,
     body: packEvidence(observations), diagnosis: diagnosis.cause || diagnosis.others.length ? diagnosis : null,
   }
 }

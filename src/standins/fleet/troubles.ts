@@ -22,7 +22,8 @@ const HOUR = 3_600_000
 
 export function plant(nowMs: number, staff: readonly Staff[], hosts: readonly HostPlan[]): Planted {
   const random = new Random('troubles')
-  const ticket = staff.filter(({ pool }) => pool === 'ticket-hall')
+  const today = new Date(nowMs).getUTCDay()
+  const ticket = staff.filter(({ pool, restDays }) => pool === 'ticket-hall' && !restDays.includes(today))
   const held = new Set<string>()
   while (held.size < Math.min(12, Math.ceil(ticket.length / 6))) held.add(random.pick(ticket).id)
   const host = (wanted: string, pool: string) => (hosts.find(({ id }) => id === wanted) ?? hosts.findLast((one) => one.pool === pool))?.id ?? ''

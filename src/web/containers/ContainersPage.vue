@@ -1,0 +1,72 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { ContainerLine } from '../../contract/other'
+import DataTable, { type Column } from '../kit/DataTable.vue'
+import { count, exact, percent, plural, size, when } from '../kit/format'
+import PageState from '../kit/PageState.vue'
+import { addressOf, call } from '../shell/api'
+
+const route = useRoute()
+const router = useRouter()
+const text = ref(String(route.query['text'] ?? ''))
+const asked = refDebounced(text, 200)
+const set = (name: string, value: string) => router.replace({ query: { ...route.query, [name]: value || undefined } })
+watch(asked, (value) => { void set('text', value) })
+const share = computed(() => (typeof route.query['share'] === 'string' ? route.query['share'] : ''))
+const HELD = ['all', 'held', 'stale'] as const
+const held = computed(() => HELD.find((one) => one === route.query['held']) ?? 'all')
+const query = computed(() => ({ text: asked.value, share: share.value || undefined, held: held.value }))
+const { data, isPending, error, refetch } = useQuery({ queryKey: ['containers', query], queryFn: ({ signal }) => call('containers', { query: query.value }, signal), placeholderData: keepPreviousData })
+const shown = ref(100)
+const columns: Column<ContainerLine>[] = [
+  { key: 'person', title: 'Person', sort: (c) => c.name ?? c.person }, { key: 'file', title: 'File', sort: (c) => c.id }, { key: 'inside', title: 'Inside', number: true, sort: (c) => c.allocatedBytes }, { key: 'limit', title: 'Of its limit', number: true, sort: (c) => c.allocatedBytes / Math.max(1, c.virtualBytes) },
+  { key: 'disk', title: 'On disk', number: true, sort: (c) => c.diskBytes }, { key: 'used', title: 'Last used', sort: (c) => c.lastUsedMs }, { key: 'holder', title: 'Holder', sort: (c) => c.holderHost }, { key: 'state', title: 'Structure', sort: (c) => c.state },
+]
+const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
+</script>
+
+<template>
+  <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+  <div v-else class="page">
+    <section class="work">
+      <h1>{{ plural(data.total, 'container') }} on {{ plural(data.shares.length, 'share') }}</h1>
+      <div class="sub">Read from the files themselves: their headers and block tables<template v-if="data.scannedMs">, last looked at <span :title="exact(data.scannedMs)">{{ when(data.scannedMs) }}</span></template>.</div>
+      <div class="toolbar">
+        <BFormInput v-model="text" aria-label="Part of a name" placeholder="Part of a person, file or host" />
+        <select class="form-select" aria-label="Share" :value="share" @change="set('share', ($event.target as HTMLSelectElement).value)"><option value="">every share</option><option v-for="one in data.shares" :key="one.id" :value="one.path">{{ one.path }}</option></select>
+        <select class="form-select" aria-label="Holder" :value="held" @change="set('held', ($event.target as HTMLSelectElement).value)"><option value="all">held or not</option><option value="held">held now</option><option value="stale">held by nobody alive</option></select>
+        <a class="export" :href="addressOf('containersExport', { query })" download>Export CSV</a>
+      </div>
+      <DataTable :columns="columns" :rows="rows" :row-key="(c) => c.id" label="Containers" :empty="data.total === 0 ? 'No container has been found on a share yet. One appears at a person’s first logon; the shares are looked at every 20 s.' : 'No container matches. Take away a filter.'">
+        <template #person="{ row }"><RouterLink v-if="row.person" class="plum" :to="`/people/${encodeURIComponent(row.person)}`">{{ row.name ?? row.person }}</RouterLink><span v-else class="quiet">nobody</span></template>
+        <template #file="{ row }"><span class="mono" :title="row.id">{{ row.file }}</span></template>
+        <template #inside="{ row }">{{ size(row.allocatedBytes) }}</template>
+        <template #limit="{ row }"><span class="quiet">{{ percent(row.allocatedBytes / Math.max(1, row.virtualBytes)) }} of {{ size(row.virtualBytes) }}</span></template>
+        <template #disk="{ row }">{{ size(row.diskBytes) }}</template>
+        <template #used="{ row }"><span v-if="row.lastUsedMs" class="nowrap" :title="exact(row.lastUsedMs)">{{ when(row.lastUsedMs) }}</span></template>
+        <template #holder="{ row }"><span v-if="row.holderHost" :class="{ madder: row.holderAlive === false }" :title="row.heldSinceMs ? `since ${exact(row.heldSinceMs)}` : ''"><span class="mono">{{ row.holderHost }}</span>{{ row.holderAlive === false ? ' no such session' : '' }}</span><span v-else class="quiet">free</span></template>
+        <template #state="{ row }"><span :class="{ madder: row.state === 'damaged', ochre: row.state === 'dirty', quiet: row.state === 'clean' }" :title="row.findings.join(' ')">{{ row.format }}, {{ row.state }}</span></template>
+      </DataTable>
+      <BButton v-if="data.containers.length > shown" variant="outline-secondary" class="mt-3" @click="shown += 200">{{ count(data.containers.length - shown) }} more</BButton>
+    </section>
+    <aside class="margin" aria-label="Shares">
+      <h2>Shares</h2>
+      <div v-for="one in data.shares" :key="one.id" class="share">
+        <RouterLink class="mono" :to="{ query: { ...route.query, share: one.path } }">{{ one.path }}</RouterLink>
+        <div>zone {{ one.zone }} · {{ plural(one.containers, 'container') }}, {{ one.held }} held</div>
+        <div class="quiet">{{ size(one.freeBytes) }} free of {{ size(one.totalBytes) }} ({{ percent(one.freeBytes / one.totalBytes) }})</div>
+        <BProgress :value="100 - (100 * one.freeBytes) / one.totalBytes" :aria-label="`Used: ${percent(1 - one.freeBytes / one.totalBytes)}`" />
+        <div class="quiet small">containers take {{ size(one.allocatedBytes) }} inside<template v-if="one.latencyMs !== null"> · latency {{ one.latencyMs.toFixed(1) }} ms</template></div>
+      </div>
+    </aside>
+  </div>
+</template>
+
+<style scoped>
+.export { margin-left: auto; }
+.nowrap { white-space: nowrap; }
+.share { border-top: 1px solid var(--hair); padding: 10px 0; display: grid; gap: 3px; }
+</style>

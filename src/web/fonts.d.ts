@@ -1,0 +1,2 @@
+declare module '@fontsource-variable/figtree'
+declare module '@fontsource-variable/jetbrains-mono'

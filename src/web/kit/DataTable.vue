@@ -1,0 +1,61 @@
+<script setup lang="ts" generic="T extends object">
+import { computed, ref } from 'vue'
+
+/** A list that sorts by any column. Cells are slots by column name. */
+export interface Column<R> {
+  readonly key: string
+  readonly title: string
+  readonly number?: boolean
+  readonly sort?: (row: R) => number | string | null
+}
+
+const props = defineProps<{ columns: readonly Column<T>[]; rows: readonly T[]; rowKey: (row: T) => string | number; go?: (row: T) => void; label: string; empty: string }>()
+const sortBy = ref<string | null>(null)
+const down = ref(true)
+
+const sorted = computed(() => {
+  const column = props.columns.find(({ key }) => key === sortBy.value)
+  const value = column?.sort
+  if (!value) return props.rows
+  const direction = down.value ? -1 : 1
+  return [...props.rows].sort((a, b) => {
+    const [x, y] = [value(a), value(b)]
+    if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1
+    return direction * (typeof x === 'number' && typeof y === 'number' ? x - y : String(x).localeCompare(String(y)))
+  })
+})
+
+function sort(column: Column<T>): void {
+  if (sortBy.value === column.key) down.value = !down.value
+  else {
+    sortBy.value = column.key
+    down.value = column.number ?? false
+  }
+}
+const sortState = (column: Column<T>) => (sortBy.value !== column.key ? undefined : down.value ? 'descending' : 'ascending')
+</script>
+
+<template>
+  <p v-if="rows.length === 0" class="quiet empty">{{ empty }}</p>
+  <div v-else class="scroll-x">
+    <table class="plain" :aria-label="label">
+      <thead>
+        <tr>
+          <th v-for="column in columns" :key="column.key" :class="{ number: column.number }" :aria-sort="sortState(column)">
+            <button v-if="column.sort" type="button" @click="sort(column)">{{ column.title }}<span v-if="sortBy === column.key" aria-hidden="true"> {{ down ? '↓' : '↑' }}</span></button>
+            <template v-else>{{ column.title }}</template>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="row in sorted" :key="rowKey(row)" :class="{ go }" :tabindex="go ? 0 : undefined" @click="go?.(row)" @keydown.enter="go?.(row)">
+          <td v-for="column in columns" :key="column.key" :class="{ number: column.number }"><slot :name="column.key" :row="row" /></td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.empty { padding: 24px 0; }
+</style>

@@ -1,0 +1,19 @@
+import { useQueryClient } from '@tanstack/vue-query'
+import { onScopeDispose, ref } from 'vue'
+
+/** Which queries an event makes old. */
+const STALE: Record<string, string[]> = {
+  attempts: ['today', 'attempts', 'person'], job: ['job', 'jobs', 'journal'], upload: ['uploads', 'upload'], policy: ['policy'], containers: ['containers', 'person'], people: ['people', 'person'], journal: ['journal'],
+}
+
+/** Follows the server's events, so that pages change without a reload. `connected` is false while the line is down. */
+export function useLive() {
+  const client = useQueryClient()
+  const connected = ref(true)
+  const source = new EventSource('/api/events')
+  source.onopen = () => { connected.value = true }
+  source.onerror = () => { connected.value = false }
+  for (const [event, keys] of Object.entries(STALE)) source.addEventListener(event, () => { for (const key of keys) void client.invalidateQueries({ queryKey: [key] }) })
+  onScopeDispose(() => source.close())
+  return { connected }
+}

@@ -1,0 +1,31 @@
+import { createRouter, createWebHistory } from 'vue-router'
+import { useSession } from './session'
+
+export const PLACES = [
+  { path: '/', title: 'Today', key: 't' }, { path: '/logons', title: 'Logons', key: 'l' }, { path: '/people', title: 'People', key: 'p' }, { path: '/containers', title: 'Containers', key: 'c' },
+  { path: '/policies', title: 'Policies', key: 'o' }, { path: '/journal', title: 'Journal', key: 'j' },
+] as const
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/sign-in', component: () => import('../admins/SignInPage.vue'), meta: { open: true, title: 'Sign in' } },
+    { path: '/', component: () => import('../logons/TodayPage.vue'), meta: { title: 'Today' } },
+    { path: '/logons', component: () => import('../logons/LogonsPage.vue'), meta: { title: 'Logons' } },
+    { path: '/logons/:id', component: () => import('../logons/StoryPage.vue'), props: true, meta: { title: 'The story of a logon' } },
+    { path: '/people', component: () => import('../people/PeoplePage.vue'), meta: { title: 'People' } },
+    { path: '/people/:id', component: () => import('../people/PersonPage.vue'), props: true, meta: { title: 'Person' } },
+    { path: '/containers', component: () => import('../containers/ContainersPage.vue'), meta: { title: 'Containers' } },
+    { path: '/policies', component: () => import('../policies/PoliciesPage.vue'), meta: { title: 'Policies' } },
+    { path: '/journal', component: () => import('../journal/JournalPage.vue'), meta: { title: 'Journal' } },
+    { path: '/:rest(.*)*', component: () => import('./NothingHere.vue'), meta: { title: 'Nothing here' } },
+  ],
+})
+
+router.beforeEach(async (to, from) => {
+  if (!to.meta['open'] && !(await useSession().ask())) return { path: '/sign-in', query: to.fullPath === '/' ? {} : { then: to.fullPath } }
+  // The time window goes along from place to place.
+  if (from.query['window'] && to.query['window'] === undefined && from.path !== to.path) return { ...to, query: { ...to.query, window: from.query['window'] } }
+  return true
+})
+router.afterEach((to) => { document.title = `${String(to.meta['title'])} · Ikebana` })
