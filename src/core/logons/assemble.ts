@@ -111,15 +111,21 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
   return result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
 }
 
+/** Marks by time. The code of a phase or of the end counts as a mark of its own only where no mark says the same. */
 function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {
   const marks: Mark[] = []
-  for (const o of ordered) {
-    const isMark = o.kind === 'mark' || (o.kind === 'end' && (o.code !== undefined || o.text !== undefined)) || (o.kind !== 'end' && o.code !== undefined)
-    if (!isMark) continue
+  const said = new Set<string>()
+  for (const { kind, code } of ordered) if (kind === 'mark' && code) said.add(canonicalCode(code))
+  for (const o of [...ordered.filter(({ kind }) => kind !== 'end'), ...ordered.filter(({ kind }) => kind === 'end')]) {
+    if (o.kind !== 'mark') {
+      const code = o.code ? canonicalCode(o.code) : null
+      if (code === null ? !(o.kind === 'end' && o.text) : said.has(code)) continue
+      if (code !== null) said.add(code)
+    }
     const atMs = (o.kind === 'phase' ? o.timeMs + Math.max(0, o.durationMs ?? 0) : o.timeMs) - startMs
     marks.push({ atMs, code: o.code ? canonicalCode(o.code) : null, phase: o.phase ?? null, text: o.text ?? null, host: o.host ?? null })
   }
-  return marks
+  return marks.sort((a, b) => a.atMs - b.atMs)
 }
 
 interface Ending {

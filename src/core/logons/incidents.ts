@@ -56,16 +56,26 @@ function split(cause: string, list: readonly Affected[]): Incident[] {
   return [incident(cause, list)]
 }
 
+/** The narrowest place that holds nearly all, with the wider ones that it does not imply. */
 function nearlyAll(list: readonly Affected[]): Incident['scope'] {
-  for (const dimension of NAMING) {
-    const counts = new Map<string, number>()
-    for (const { places } of list) {
-      const value = places[dimension]
-      if (value) counts.set(value, (counts.get(value) ?? 0) + 1)
-    }
-    for (const [value, n] of counts) if (n >= NEARLY_ALL * list.length) return [{ dimension, value }]
+  const found = NAMING.flatMap((dimension) => {
+    const value = commonValue(list, dimension)
+    return value === null ? [] : [{ dimension, value }]
+  })
+  const [narrowest, ...wider] = found
+  if (!narrowest) return []
+  const adds: readonly string[] = narrowest.dimension === 'part' ? ['zone', 'pool'] : narrowest.dimension === 'share' || narrowest.dimension === 'zone' ? ['pool'] : []
+  return [narrowest, ...wider.filter(({ dimension }) => adds.includes(dimension))]
+}
+
+function commonValue(list: readonly Affected[], dimension: string): string | null {
+  const counts = new Map<string, number>()
+  for (const { places } of list) {
+    const value = places[dimension]
+    if (value) counts.set(value, (counts.get(value) ?? 0) + 1)
   }
-  return []
+  for (const [value, n] of counts) if (n >= NEARLY_ALL * list.length) return value
+  return null
 }
 
 function incident(cause: string, list: readonly Affected[]): Incident {

@@ -15,6 +15,22 @@ export interface Ingested {
   readonly pools: readonly string[]
 }
 
+interface Known {
+  readonly id: string
+  readonly thread: string
+  readonly started_ms: number
+  readonly last_ms: number
+  readonly body: Uint8Array
+}
+
+/** Whether new observations of a thread of person and host can belong to a known attempt, or join it with another. */
+function canMeet({ started_ms, last_ms }: Known, fresh: readonly Observation[]): boolean {
+  if (fresh.length === 0) return true
+  const from = Math.min(...fresh.map((o) => o.timeMs)) - 2 * SILENCE_MS
+  const to = Math.max(...fresh.map(endOf)) + 2 * SILENCE_MS
+  return last_ms >= from && started_ms <= to
+}
+
 interface Worked {
   readonly attempt: Attempt
   readonly thread: string
@@ -85,25 +101,29 @@ export class Intake {
     await this.#analyse(worked, new Set(known.map(({ id }) => id)))
     const stored = worked.map((one) => toStored(one, upload))
     const ids = new Set(stored.map(({ id }) => id))
+    const knownIds = new Set(known.map(({ id }) => id))
     const gone = known.map(({ id }) => id).filter((id) => !ids.has(id))
     await this.database.transaction(async (handle) => {
       const before = await this.#countedBefore(handle, known.map(({ id }) => id))
       if (gone.length) await removeAttempts(handle, gone)
-      for (let at = 0; at < stored.length; at += 500) await writeAttempts(handle, stored.slice(at, at + 500))
+      for (let at = 0; at < stored.length; at += 500) {
+        const batch = stored.slice(at, at + 500)
+        await writeAttempts(handle, batch, batch.map(({ id }) => id).filter((id) => knownIds.has(id)))
+      }
       await rollUp(handle, before, worked)
     })
     return { attempts: stored.length, pools: [...new Set(stored.map(({ pool }) => pool ?? ''))] }
   }
 
   /** Attempts that these threads already have, with their evidence, as far as they can meet the new observations in time. */
-  async #known(threads: ReadonlyMap<string, readonly Observation[]>): Promise<{ id: string; thread: string; body: Uint8Array }[]> {
-    const ranges = [...threads].map(([thread, list]) => {
-      const whole = thread.startsWith('id:') || list.length === 0
-      return { thread, from: whole ? 0 : Math.min(...list.map((o) => o.timeMs)) - 2 * SILENCE_MS, to: whole ? 9e15 : Math.max(...list.map(endOf)) + 2 * SILENCE_MS }
-    })
-    return this.database.query(
-      `select a.id, a.thread, e.body from jsonb_to_recordset($1::jsonb) as r(thread text, "from" double precision, "to" double precision)
-       join attempts a on a.thread = r.thread and a.last_ms >= r."from" and a.started_ms <= r."to" join evidence e on e.attempt = a.id`, [JSON.stringify(ranges)])
+  async #known(threads: ReadonlyMap<string, readonly Observation[]>): Promise<Known[]> {
+    const ids = [...threads.keys()].filter((thread) => thread.startsWith('id:')).map((thread) => thread.slice(3))
+    const rest = [...threads].filter(([thread]) => !thread.startsWith('id:'))
+    const [byId, byThread] = await Promise.all([
+      ids.length ? this.database.query<Known>('select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.id = any($1)', [ids]) : [],
+      rest.length ? this.database.query<Known>(`select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.thread = any($1) and a.thread not like 'id:%'`, [rest.map(([thread]) => thread)]) : [],
+    ])
+    return [...byId.filter(({ thread }) => threads.has(thread)), ...byThread.filter((row) => canMeet(row, threads.get(row.thread) ?? []))]
   }
 
   async #analyse(worked: Worked[], known: ReadonlySet<string>): Promise<void> {

@@ -17,18 +17,18 @@ const COLUMNS = `id text, thread text, person text, account text, host text, poo
 const NAMES = COLUMNS.split(',').map((column) => column.trim().split(' ')[0] ?? '')
 const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload').map((name) => `${name} = excluded.${name}`).join(', ')
 
-/** Writes attempts with their evidence and findings; those that exist are replaced. Call it inside a transaction. */
-export async function writeAttempts(handle: Queryable, attempts: readonly StoredAttempt[]): Promise<void> {
+/** Writes attempts with their evidence and findings; those that are `known` are replaced. Call it inside a transaction. */
+export async function writeAttempts(handle: Queryable, attempts: readonly StoredAttempt[], known: readonly string[]): Promise<void> {
   const rows = JSON.stringify(attempts)
   await handle.query(`insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from jsonb_to_recordset($1::jsonb) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`, [rows])
   await handle.query(`insert into evidence select id, decode(body, 'base64') from jsonb_to_recordset($1::jsonb) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`, [JSON.stringify(attempts.map(({ id, body }) => ({ id, body })))])
-  await handle.query('delete from findings where attempt = any($1)', [attempts.map(({ id }) => id)])
+  if (known.length) await handle.query('delete from findings where attempt = any($1)', [known])
   const found = attempts.filter(({ diagnosis }) => diagnosis)
   if (found.length) await handle.query(`insert into findings select id, diagnosis from jsonb_to_recordset($1::jsonb) as r(id text, diagnosis jsonb)`, [JSON.stringify(found.map(({ id, diagnosis }) => ({ id, diagnosis })))])
 }
 
 export async function removeAttempts(handle: Queryable, ids: readonly string[]): Promise<void> {
-  await handle.query('delete from attempts where id = any($1)', [ids])
+  for (const [table, column] of [['findings', 'attempt'], ['evidence', 'attempt'], ['attempts', 'id']] as const) await handle.query(`delete from ${table} where ${column} = any($1)`, [ids])
 }
 
 const LINE = `a.id, a.person, p.name, a.host, a.pool, a.started_ms as "startedMs", a.total_ms as "totalMs", a.usual_ms[array_length(a.usual_ms, 1)] as "usualMs", a.outcome, a.cause, a.lost_ms as "lostMs"`

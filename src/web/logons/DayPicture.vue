@@ -48,7 +48,7 @@ const ticks = computed(() => {
   <div ref="holder">
     <svg :width="width" :height="HEIGHT" :viewBox="`0 0 ${width} ${HEIGHT}`" font-size="11.5" role="img" :aria-label="`${today.logons} logons over time; ${failed.length} failed, ${slow.length} slow or on a temporary profile`">
       <path :d="band" fill="var(--ghost)" opacity=".6" />
-      <g v-for="ms in lines" :key="ms"><line :x1="LEFT" :x2="width" :y1="y(ms)" :y2="y(ms)" stroke="var(--hair)" /><text :x="LEFT - 8" :y="y(ms) + 4" text-anchor="end" fill="var(--stone)">{{ duration(ms) }}</text></g>
+      <g v-for="ms in lines" :key="ms"><line :x1="LEFT" :x2="width" :y1="y(ms)" :y2="y(ms)" stroke="var(--hair)" /><text :x="LEFT - 8" :y="y(ms) + 4" text-anchor="end" fill="var(--stone)">{{ duration(ms).replace('.0', '') }}</text></g>
       <path :d="ready" stroke="var(--ink)" stroke-width="3" stroke-linecap="round" opacity=".32" />
       <RouterLink v-for="dot in slow" :key="dot.id" :to="`/logons/${dot.id}`" tabindex="-1"><path :d="dot.outcome === 'slow' ? `M${dot.x} ${dot.y + 5}v-4c0-2 1-3 2.500-4` : `M${dot.x} ${dot.y + 5}v-9`" :stroke="dot.outcome === 'slow' ? 'var(--ochre)' : 'var(--plum)'" :stroke-dasharray="dot.outcome === 'degraded' ? '1.500 2.500' : undefined" stroke-width="1.8" fill="none" stroke-linecap="round"><title>{{ dot.outcome }}, {{ clock(dot.at) }}, {{ duration(dot.ms) }}</title></path></RouterLink>
       <RouterLink v-for="dot in failed" :key="dot.id" :to="`/logons/${dot.id}`" tabindex="-1"><path :d="`M${dot.x} ${dot.y + 5}v-5m.5-2.500 3-4.500`" stroke="var(--madder)" stroke-width="1.9" fill="none" stroke-linecap="round"><title>failed, {{ clock(dot.at) }}, after {{ duration(dot.ms) }}</title></path></RouterLink>
