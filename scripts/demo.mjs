@@ -40,9 +40,10 @@ watched(start('server', ['--enable-source-maps', 'dist/server/main.js'], { ...sh
   watched(start('stand-ins', ['--enable-source-maps', 'dist/standins/main.js'], {
     ...shared, IKEBANA_URL: `http://127.0.0.1:${port}`, STANDINS_PORT: String(port + 1), STANDINS_DATA: join(values.data, 'standins'), STANDINS_TROUBLE: values.trouble ?? '', STANDINS_PEOPLE: values.people, STANDINS_DAYS: values.days, STANDINS_FLOOR: values.floor,
     ...(existsSync(done) ? { STANDINS_HISTORY: 'none' } : {}),
-  }, (ready) => {
-    if (!ready.includes('ready')) return
-    writeFileSync(done, '')
+  }, (line) => {
+    if (line.startsWith('history complete')) writeFileSync(done, '')
+    if (!line.startsWith('stand-ins ready')) return
     console.log(`ready after ${((Date.now() - begun) / 1000).toFixed(1)} s (without installing and building)\n\n  http://127.0.0.1:${port}\n`)
+    if (!existsSync(done) && Number(values.days) > 6) console.log('The last week is there; the days before it are being read, as Logons shows under Evidence files.')
   }), 'stand-ins')
 }), 'server')

@@ -33,6 +33,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
 }
 
 type Row = Record<string, unknown>
+const cellText = (value: unknown): string => (typeof value === 'string' || typeof value === 'number' ? String(value) : '')
 
 function options(args: string[]) {
   try {
@@ -85,8 +86,8 @@ function write(records: readonly Row[], out: string): void {
   const flat = records.map(flatten)
   if (out === 'csv') return process.stdout.write(Papa.unparse(flat, { newline: '\r\n' }) + '\r\n') as unknown as void
   const columns = Object.keys(flat[0] ?? {})
-  const widths = columns.map((column) => Math.min(48, Math.max(column.length, ...flat.map((row) => String(row[column] ?? '').length))))
-  const line = (cells: unknown[]) => cells.map((cell, i) => String(cell ?? '').slice(0, 48).padEnd(widths[i] ?? 0)).join('  ').trimEnd() + '\n'
+  const widths = columns.map((column) => Math.min(48, Math.max(column.length, ...flat.map((row) => cellText(row[column]).length))))
+  const line = (cells: unknown[]) => cells.map((cell, i) => cellText(cell).slice(0, 48).padEnd(widths[i] ?? 0)).join('  ').trimEnd() + '\n'
   process.stdout.write(line(columns) + flat.map((row) => line(columns.map((column) => row[column]))).join(''))
 }
 

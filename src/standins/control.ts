@@ -27,7 +27,7 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     fleet.restart(host(params.host))
     return { ok: true }
   })
-  app.get('/control/shares', () => ({ shares: shares.map((share) => ({ id: share.id, path: share.path, zone: share.zone, mount: share.mount, totalBytes: share.totalBytes, freeBytes: freeBytesOf(share, 1000), latencyMs: share.latencyMs })) }))
+  app.get('/control/shares', () => ({ shares: shares.map((share) => ({ id: share.id, path: share.path, zone: share.zone, mount: share.mount, totalBytes: share.totalBytes, freeBytes: freeBytesOf(share), latencyMs: share.latencyMs })) }))
   app.get('/control/holds', () => ({ holds: shares.flatMap((share) => share.holds()) }))
   app.post('/control/holds/release', ({ body }) => {
     const wanted = Release.parse(body)

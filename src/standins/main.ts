@@ -40,16 +40,21 @@ await send('PUT', '/api/directory', company.org)
 const fleet = new Fleet({ larkmere: company, planted, shares, uplink, timeZone, floorAMinute: Number(env['STANDINS_FLOOR'] ?? 6), now: Date.now })
 for (const trouble of wanted) fleet.set(trouble, true)
 await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PORT'] ?? 4041), host: '127.0.0.1' })
-await writeHistory(company, planted)
-await makeDisks(company, shares)
+for (const share of shares) await mkdir(share.mount, { recursive: true })
+// The last week first, so that there is something to see soon; the days before it follow while people work.
+const RECENT_DAYS = 6
+await writeHistory(company, planted, { fromDay: Math.min(days, RECENT_DAYS), toDay: 0 })
 fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
+await makeDisks(company, shares)
+if (days > RECENT_DAYS) await writeHistory(company, planted, { fromDay: days, toDay: RECENT_DAYS + 1 })
+process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => { fleet.stop(); process.exit(0) })
 
-/** Sends the days before now as evidence files, once: a server that has attempts already keeps what it has. */
-async function writeHistory(all: Larkmere, what: Planted): Promise<void> {
+/** Sends days of history as evidence files. The launcher says when they have been sent before. */
+async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: number; toDay: number }): Promise<void> {
   if (env['STANDINS_HISTORY'] === 'none') return
-  for (const { dayMs, observations } of history(all, what, days, startedMs, timeZone)) {
+  for (const { dayMs, observations } of history(all, what, range, startedMs, timeZone)) {
     if (observations.length === 0) continue
     const body = Buffer.from(observations.map((o) => JSON.stringify({ ...o, time: o.timeMs, timeMs: undefined })).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
@@ -72,7 +77,6 @@ async function read(id: string): Promise<void> {
 }
 
 async function makeDisks(all: Larkmere, folders: readonly ShareFolder[]): Promise<void> {
-  for (const share of folders) await mkdir(share.mount, { recursive: true })
   const users = all.staff.filter(({ pool }) => ['ticket-hall', 'back-office', 'season-crew'].includes(pool))
   for (const { id, share: path } of users) {
     const share = folders.find((one) => one.path === path)

@@ -83,7 +83,6 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
   for (const o of ordered) {
     if (!o.phase) continue
     const base = { phase: o.phase, part: o.part ?? null, code: o.code ? canonicalCode(o.code) : null, host: o.host ?? null }
-    const key = `${o.phase}\u0000${o.part ?? ''}`
     if (o.kind === 'phase') {
       const durationMs = o.durationMs ?? 0
       if (durationMs < 0 || durationMs > LONGEST_MS) {
@@ -93,11 +92,12 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
     } else if (o.kind === 'phase-begin') {
       const stretch: Stretch = { ...base, startMs: o.timeMs, endMs: o.timeMs, ended: false }
       result.push(stretch)
+      const key = nameOf(o)
       const waiting = open.get(key)
       if (waiting) waiting.push(stretch)
       else open.set(key, [stretch])
     } else if (o.kind === 'phase-end') {
-      const stretch = open.get(key)?.shift()
+      const stretch = open.get(nameOf(o))?.shift()
       if (stretch) {
         stretch.endMs = o.timeMs
         stretch.ended = true
@@ -110,6 +110,8 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
   }
   return result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
 }
+
+const nameOf = (o: Observation): string => JSON.stringify([o.phase, o.part])
 
 /** Marks by time. The code of a phase or of the end counts as a mark of its own only where no mark says the same. */
 function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {

@@ -54,12 +54,19 @@ function groupId(thread: string, group: readonly Observation[]): string {
 
 /** Each observation once, by time; ties by what must come first, then by content, so that the order is total. */
 function inOrder(observations: readonly Observation[]): Observation[] {
-  if (observations.length === 1) return [...observations]
-  const keyed = new Map<string, Observation>()
-  for (const observation of observations) keyed.set(observationKey(observation), observation)
-  return [...keyed.entries()]
-    .sort(([a, x], [b, y]) => x.timeMs - y.timeMs || RANK[x.kind] - RANK[y.kind] || (a < b ? -1 : 1))
-    .map(([, observation]) => observation)
+  const keys = new Map<Observation, string>()
+  const keyOf = (observation: Observation) => {
+    let key = keys.get(observation)
+    if (key === undefined) keys.set(observation, (key = observationKey(observation)))
+    return key
+  }
+  const compare = (a: Observation, b: Observation) => {
+    const byTime = a.timeMs - b.timeMs || RANK[a.kind] - RANK[b.kind]
+    if (byTime !== 0) return byTime
+    return keyOf(a) < keyOf(b) ? -1 : keyOf(a) > keyOf(b) ? 1 : 0
+  }
+  const sorted = [...observations].sort(compare)
+  return sorted.filter((observation, index) => index === 0 || compare(sorted[index - 1] ?? observation, observation) !== 0)
 }
 
 const RANK = { begin: 0, 'phase-begin': 1, phase: 2, mark: 3, 'phase-end': 4, end: 5 } as const

@@ -28,12 +28,12 @@ export const SETTING_TITLES: Readonly<Record<SettingName, string>> = {
 export function sayValue(name: SettingName, value: unknown): string {
   if (value === undefined || value === null) return 'not set'
   if (name === 'sizeLimitMib' && typeof value === 'number') return value % 1024 === 0 ? `${value / 1024} GiB` : `${value} MiB`
-  if (name === 'slowSeconds') return `${String(value)} s`
+  if (name === 'slowSeconds' && typeof value === 'number') return `${value} s`
   if (name === 'onFailure') return value === 'refuse' ? 'refuse the logon' : 'give a temporary profile'
-  if (name === 'diskFormat') return value === 'vhdx-dynamic' ? 'VHDX, grows with use' : value === 'vhdx-fixed' ? 'VHDX, full size at once' : String(value)
+  if (name === 'diskFormat') return value === 'vhdx-dynamic' ? 'VHDX, grows with use' : 'VHDX, full size at once'
   if (Array.isArray(value)) return value.length === 0 ? 'none' : value.join(', then ')
   if (typeof value === 'object') return Object.entries(value).map(([pool, seconds]) => `${pool} ${String(seconds)} s`).join(', ') || 'none'
-  return String(value as string)
+  return typeof value === 'string' ? value : JSON.stringify(value)
 }
 
 export interface Difference {

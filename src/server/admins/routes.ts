@@ -23,7 +23,7 @@ export function adminHandlers({ config, database, now, live }: Context): Handler
     events({ reply }) {
       reply.hijack()
       live.add(reply.raw)
-      return undefined as never
+      return undefined
     },
   }
 }

@@ -10,9 +10,9 @@ export function openServer(url: string): Database {
     getTypeParser: (oid: number, format?: 'text' | 'binary') => {
       if (oid === INT8) return Number
       if (oid === BYTEA) return (text: string) => Uint8Array.from(Buffer.from(text.slice(2), 'hex'))
-      return pg.types.getTypeParser(oid, format as 'text')
+      return pg.types.getTypeParser(oid, format)
     },
-  } as pg.CustomTypesConfig
+  }
   const pool = new pg.Pool({ connectionString: url, max: 8, types })
   pool.on('error', () => { /* an idle connection was closed by the server; the next query opens a new one */ })
   const run = async <R>(client: pg.Pool | pg.PoolClient, sql: string, params: readonly unknown[]) => (await client.query(sql, [...params])).rows as R[]

@@ -36,12 +36,15 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     progress.refused++
     if (progress.faults.length < KEPT_FAULTS) progress.faults.push(fault)
   }
+  // The next records are read while the last ones are written.
+  let writing: Promise<void> = Promise.resolve()
   const take = async () => {
     const batch = pending
     pending = []
+    await writing
     if (batch.length === 0) return
-    await intake.ingest(batch, nowMs, id)
-    progress.observations += batch.length
+    writing = intake.ingest(batch, nowMs, id).then(() => { progress.observations += batch.length })
+    writing.catch(() => undefined)
   }
   await readEvidence(path, 'auto', {
     observation: (observation) => {
@@ -58,6 +61,7 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     },
   })
   await take()
+  await writing
   return progress
 }
 

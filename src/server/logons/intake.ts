@@ -99,20 +99,24 @@ export class Intake {
     }
     worked.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
     await this.#analyse(worked, new Set(known.map(({ id }) => id)))
-    const stored = worked.map((one) => toStored(one, upload))
-    const ids = new Set(stored.map(({ id }) => id))
     const knownIds = new Set(known.map(({ id }) => id))
-    const gone = known.map(({ id }) => id).filter((id) => !ids.has(id))
+    const ids = new Set(worked.map(({ attempt }) => attempt.id))
+    const gone = [...knownIds].filter((id) => !ids.has(id))
     await this.database.transaction(async (handle) => {
-      const before = await this.#countedBefore(handle, known.map(({ id }) => id))
+      const before = await this.#countedBefore(handle, [...knownIds])
       if (gone.length) await removeAttempts(handle, gone)
-      for (let at = 0; at < stored.length; at += 500) {
-        const batch = stored.slice(at, at + 500)
-        await writeAttempts(handle, batch, batch.map(({ id }) => id).filter((id) => knownIds.has(id)))
+      // The next rows are packed here while the last ones are written there.
+      let writing: Promise<void> = Promise.resolve()
+      for (let at = 0; at < worked.length; at += 500) {
+        const batch = worked.slice(at, at + 500).map((one) => toStored(one, upload))
+        await writing
+        writing = writeAttempts(handle, batch, batch.map(({ id }) => id).filter((id) => knownIds.has(id)))
+        writing.catch(() => undefined)
       }
+      await writing
       await rollUp(handle, before, worked)
     })
-    return { attempts: stored.length, pools: [...new Set(stored.map(({ pool }) => pool ?? ''))] }
+    return { attempts: worked.length, pools: [...new Set(worked.map(({ attempt }) => attempt.pool ?? ''))] }
   }
 
   /** Attempts that these threads already have, with their evidence, as far as they can meet the new observations in time. */
@@ -229,8 +233,11 @@ function toStored({ attempt, thread, observations, measured, diagnosis }: Worked
   }
 }
 
+/** A small window and little memory: each body is a few KiB, and making room for a large window costs more than packing. */
+const SMALL = { level: 1, windowBits: 12, memLevel: 5 } as const
+
 function packEvidence(observations: readonly Observation[]): string {
-  return deflateRawSync(observations.map((o) => JSON.stringify(o)).join('\n'), { level: 1 }).toString('base64')
+  return deflateRawSync(observations.map((o) => JSON.stringify(o)).join('\n'), SMALL).toString('base64')
 }
 
 export function unpackEvidence(body: Uint8Array): Observation[] {

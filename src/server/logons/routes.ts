@@ -42,7 +42,7 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
       if (fit.length) await evidence.ingest(fit, now())
       if (fit.length) live.tell('attempts')
       const late = observations.length - fit.length
-      return reply.type('application/json').send(rejectedSpans || late ? { partialSuccess: { rejectedSpans: String(rejectedSpans + late), errorMessage: faults[0]?.reason ?? 'spans more than a day ahead of this clock' } } : {}) as never
+      return reply.type('application/json').send(rejectedSpans || late ? { partialSuccess: { rejectedSpans: String(rejectedSpans + late), errorMessage: faults[0]?.reason ?? 'spans more than a day ahead of this clock' } } : {})
     },
     async evidence({ request }) {
       const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])

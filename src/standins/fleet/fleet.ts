@@ -103,7 +103,7 @@ export class Fleet {
       if (!this.#trying.has(staff.id) && !this.#inSession(staff.id)) this.#begin(staff)
     }
     // People whose container is held try again and again.
-    if (this.troubles.has('held-container') && this.#random.chance(1 / 45)) {
+    if (this.troubles.has('held-container') && this.#random.chance(1 / 150)) {
       const stuck = this.options.larkmere.staff.filter(({ id }) => this.options.planted.held.has(id) && this.#shareOf(id)?.holderOf(id) && !this.#trying.has(id))
       if (stuck.length) this.#begin(this.#random.pick(stuck))
     }
@@ -147,7 +147,7 @@ export class Fleet {
     const slow = this.troubles.has('slow-share') && staff.share.includes('hill') ? 38 : 0
     const id = Array.from({ length: 32 }, () => random.below(16).toString(16)).join('')
     const simulated = simulateLogon(random, id, staff, host.plan, nowMs, {
-      first: false, containers, onFailure: settings.onFailure ?? 'refuse', shareLatencyMs: slow + random.around(latencyOf(staff.share, rate, this.troubles.has('storm'), scale), 0.15), shareFreeBytes: share ? freeBytesOf(share, 1000) : 0,
+      first: false, containers, onFailure: settings.onFailure ?? 'refuse', shareLatencyMs: slow + random.around(latencyOf(staff.share, rate, this.troubles.has('storm'), scale), 0.15), shareFreeBytes: share ? freeBytesOf(share) : 0,
       shareDown: this.troubles.has('share-down') && staff.share.includes('hill'), hostCold: false, hostCpu: 0.25 + 0.3 * random.next(), hostSessions: host.sessions.size,
       holder: hold ? { host: hold.host, session: hold.session, alive } : null, heldBriefly: false, gatewayTimeoutMs: this.troubles.has('gateway') ? 15_000 : 120_000,
       slowPart: this.troubles.has('printers') && host.plan.zone === 'H1' && staff.pool === 'back-office' ? { part: 'printers', ms: 30_000 } : null,

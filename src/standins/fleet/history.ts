@@ -7,8 +7,8 @@ import { latencyOf, type Planted } from './troubles'
 
 interface Due { readonly atMs: number; readonly staff: Staff }
 
-/** The logons of the days before now, a day at a time, as observations by start. Same seed, same history. */
-export function* history(larkmere: Larkmere, planted: Planted, days: number, nowMs: number, timeZone: string): Generator<{ dayMs: number; observations: Observation[] }> {
+/** The logons of some days before now (0 is today), a day at a time, as observations by start. Same seed, same history. */
+export function* history(larkmere: Larkmere, planted: Planted, range: { readonly fromDay: number; readonly toDay: number }, nowMs: number, timeZone: string): Generator<{ dayMs: number; observations: Observation[] }> {
   const known = new Set<string>()
   const scale = larkmere.staff.length / 2600
   const localNow = nowMs + offsetMs(timeZone, nowMs)
@@ -17,7 +17,8 @@ export function* history(larkmere: Larkmere, planted: Planted, days: number, now
   const newcomers = new Random('newcomers')
   // Most people were here before the history begins; some join during it.
   for (const { id } of larkmere.staff) if (!newcomers.chance(0.04)) known.add(id)
-  for (let dayMs = today - days * DAY_MS; dayMs <= today; dayMs += DAY_MS) {
+  for (let ago = range.fromDay; ago >= range.toDay; ago--) {
+    const dayMs = today - ago * DAY_MS
     const random = new Random(`day ${dayMs}`)
     const due: Due[] = larkmere.staff.flatMap((staff) => logonsOn(staff, dayMs, timeZone, random).filter((atMs) => atMs < nowMs - 120_000).map((atMs) => ({ atMs, staff })))
     // Whoever cannot log on tries again.

@@ -132,7 +132,8 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
     const parts: [string, number][] = [['security', random.around(500, 0.3)], ['drive maps', random.around(600, 0.3)], ['printers', random.around(750, 0.35)], ['start layout', random.around(350, 0.3)]]
     for (const [part, usual] of parts) {
       const ms = (c.slowPart?.part === part ? c.slowPart.ms + random.around(300, 0.3) : usual) * busy
-      out.push({ ...here, kind: 'phase', timeMs: Math.round(t), phase: 'policy', part, durationMs: Math.round(ms) })
+      // This agent names a part only when it takes a while.
+      if (ms > 900) out.push({ ...here, kind: 'phase', timeMs: Math.round(t), phase: 'policy', part, durationMs: Math.round(ms) })
       t += ms
     }
     out.push({ ...here, kind: 'phase', timeMs: Math.round(start), phase: 'policy', durationMs: Math.round(t - start) })

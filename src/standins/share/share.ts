@@ -1,9 +1,8 @@
-import { existsSync } from 'node:fs'
+import { existsSync, statSync } from 'node:fs'
 import { mkdir, open, utimes } from 'node:fs/promises'
 import { join } from 'node:path'
 import { newVhdx } from '../../core/containers'
 import { HILL, QUAY } from '../directory/larkmere'
-import { hash } from '../fleet/history'
 import { Random } from '../random'
 
 export interface Hold { readonly share: string; readonly file: string; readonly host: string; readonly session: string; readonly sinceMs: number }
@@ -14,6 +13,7 @@ const BLOCK = 32 * 2 ** 20
 export class ShareFolder {
   readonly #holds = new Map<string, Hold>()
   latencyMs = 3
+  usedBytes = 0
 
   constructor(readonly id: string, readonly path: string, readonly zone: string, readonly mount: string, readonly totalBytes: number) {}
 
@@ -24,11 +24,14 @@ export class ShareFolder {
   /** Makes a person's disk file at their first logon: dynamic, its blocks holes, so that it takes a few KiB here. */
   async ensure(person: string, sizeLimitMib: number, usedAtMs: number | null): Promise<boolean> {
     const path = join(this.mount, this.fileOf(person))
-    if (existsSync(path)) return false
+    if (existsSync(path)) {
+      if (usedAtMs !== null) this.usedBytes += statSync(path).size
+      return false
+    }
     const random = new Random(`disk ${person}`)
     const virtualBytes = sizeLimitMib * 2 ** 20
     const blocks = Math.ceil(virtualBytes / BLOCK)
-    const used = Math.max(6, Math.min(blocks - 1, Math.round(blocks * Math.min(0.95, 0.04 + 0.12 * Math.exp(0.8 * random.normal())))))
+    const used = Math.max(6, Math.min(blocks - 1, Math.round(blocks * Math.min(0.95, 0.03 + 0.09 * Math.exp(0.6 * random.normal())))))
     const present = usedAtMs === null ? Array.from({ length: 6 }, (_, i) => i) : Array.from({ length: used }, (_, i) => i)
     const { pieces, fileBytes } = newVhdx({ virtualBytes, blockBytes: BLOCK, present, creator: 'Larkmere stand-in', guids: { fileWrite: random.guid(), dataWrite: random.guid(), disk: random.guid() } })
     await mkdir(join(this.mount, person), { recursive: true })
@@ -39,6 +42,7 @@ export class ShareFolder {
     } finally {
       await file.close()
     }
+    this.usedBytes += fileBytes
     if (usedAtMs !== null) await utimes(path, usedAtMs / 1000, usedAtMs / 1000)
     return true
   }
@@ -66,4 +70,4 @@ export function larkmereShares(folder: string): ShareFolder[] {
 }
 
 /** What a share has left, from what its files claim. */
-export const freeBytesOf = (share: ShareFolder, people: number): number => Math.max(0, share.totalBytes - people * 5e9 - (hash(share.id) % 100) * 1e9)
+export const freeBytesOf = (share: ShareFolder): number => Math.max(0, share.totalBytes - share.usedBytes)

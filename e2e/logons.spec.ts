@@ -1,0 +1,78 @@
+import { gzipSync } from 'node:zlib'
+import { expect, test } from '@playwright/test'
+import { attempts, evidence, logOn, signIn } from './demo'
+
+test('Today shows the day against the usual, and follows without a reload', async ({ page, request }) => {
+  await signIn(page)
+  const heading = page.getByRole('heading', { level: 1 })
+  await expect(heading).toContainText(/logons in the last 24 h/)
+  await expect(page.getByText(/usual band: the middle 80 %/)).toBeVisible()
+  await expect(page.getByRole('list', { name: 'Needs a decision' }).getByRole('button').first()).toContainText('lost')
+  const before = await heading.textContent()
+  const [somebody] = await attempts(page, 'outcome=ready&pool=bridge-ops&limit=1')
+  await logOn(request, somebody?.person ?? '')
+  await expect(heading).not.toHaveText(before ?? '')
+})
+
+test('a held container: the story, its cause, the remedy as a job, and the next logon works', async ({ page, request }) => {
+  await signIn(page)
+  const [held] = await attempts(page, 'cause=container-held&limit=1')
+  expect(held, 'the demo plants held containers').toBeDefined()
+  await page.goto(`/logons/${held?.id}`)
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('could not log on')
+  const margin = page.getByRole('complementary', { name: 'The cause' })
+  await expect(margin).toContainText(/still held by TH-|is held by/)
+  await expect(margin.getByRole('list', { name: 'Evidence' })).toContainText('0xC0000043')
+  await margin.getByRole('button', { name: 'why?' }).click()
+  await expect(margin).toContainText('log odds')
+  await margin.getByRole('button', { name: 'Release the hold on the container' }).click()
+  const job = margin.getByRole('region', { name: 'Job' })
+  await expect(job).toContainText('no session can live there')
+  await expect(job).toContainText('Nobody holds it')
+  await expect(job).toContainText('Their next logon worked', { timeout: 50_000 })
+  expect((await logOn(request, held?.person ?? '')).outcome).toBe('ready')
+  await job.getByRole('link', { name: 'In the journal' }).click()
+  const line = page.getByRole('table', { name: 'Journal' }).getByRole('row').filter({ hasText: 'finished: Release the hold' }).first()
+  await expect(line).toContainText('vaas')
+  await expect(line).toContainText('held by')
+  await expect(line).toContainText('free')
+})
+
+test('a slow logon: which phase, by how much, and for whom else', async ({ page }) => {
+  await signIn(page)
+  const [slow] = await attempts(page, 'cause=policy-part-slow&limit=1')
+  expect(slow, 'the demo plants a slow part of policy').toBeDefined()
+  await page.goto(`/logons/${slow?.id}`)
+  const margin = page.getByRole('complementary', { name: 'The cause' })
+  await expect(margin).toContainText('Part “printers” takes nearly all of the time in policy')
+  await expect(margin).toContainText(/policy\s*3\d s usual \d/)
+  await expect(page.getByRole('img', { name: /Phases: .*policy/ })).toBeVisible()
+  await margin.getByRole('link', { name: /other/ }).click()
+  await expect(page.getByRole('table', { name: 'Logons' })).toContainText('One part of policy takes long')
+})
+
+test('an evidence file: progress, what was read, what was refused and why, and its logons', async ({ page }) => {
+  await signIn(page, 'Ilya Brandt', '/logons')
+  const at = Date.now() - 3_600_000
+  const text = evidence('e2e-upload-1', 'nobody.known', at, 1500) + '{"kind":"phase"}\nnot json\n' + evidence('e2e-upload-2', 'nobody.known', at + 60_000, 61_000)
+  await page.getByLabel('Evidence file').setInputFiles({ name: '../../night shift.ndjson.gz', mimeType: 'application/gzip', buffer: gzipSync(text) })
+  const file = page.getByRole('region', { name: 'The evidence file' })
+  await expect(file).toContainText('8 records were read, 2 were refused')
+  await expect(file).toContainText('night shift.ndjson.gz')
+  await expect(file).toContainText('line 5')
+  await expect(file).toContainText('not valid JSON')
+  const refused = await page.request.get((await file.getByRole('link', { name: 'Download all that were refused' }).getAttribute('href')) ?? '')
+  expect(await refused.text()).toContain('line.json')
+  await file.getByRole('link', { name: '2 logons came of it' }).click()
+  await expect(page.getByRole('table', { name: 'Logons' }).getByRole('row')).toHaveCount(3)
+  // The same file once more changes nothing.
+  await page.getByLabel('Evidence file').setInputFiles({ name: 'again.ndjson', mimeType: 'application/x-ndjson', buffer: Buffer.from(text) })
+  await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText('8 records were read')
+  expect((await attempts(page, 'person=nobody.known')).map(({ id }) => id).sort()).toEqual(['e2e-upload-1', 'e2e-upload-2'])
+})
+
+test('a file that is no evidence is refused with a sentence', async ({ page }) => {
+  await signIn(page, 'Hedda Vaas', '/logons')
+  await page.getByLabel('Evidence file').setInputFiles({ name: 'photo.bin', mimeType: 'application/octet-stream', buffer: Buffer.from([0x89, 0x50, 0, 1, 2, 3, 10, 0xff, 0xfe, 0, 0]) })
+  await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText('Nothing could be read')
+})

@@ -1,0 +1,97 @@
+import { execFileSync } from 'node:child_process'
+import { existsSync, readdirSync } from 'node:fs'
+import { join } from 'node:path'
+import { expect, test } from '@playwright/test'
+import { attempts, auth, CONTROL, signIn } from './demo'
+
+test('find by any part of the name, with the keyboard, and open the person', async ({ page }) => {
+  await signIn(page)
+  const [one] = await attempts(page, 'outcome=ready&pool=ticket-hall&limit=1')
+  await page.keyboard.press('/')
+  const box = page.getByRole('combobox', { name: 'Find' })
+  await expect(box).toBeFocused()
+  await box.fill(one?.name.slice(2).toUpperCase() ?? '')
+  await expect(page.getByRole('option').first()).toContainText(one?.name ?? '')
+  await box.press('Enter')
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText(one?.name ?? '')
+  await expect(page.getByText('through ticket-hall desktop')).toBeVisible()
+  await expect(page.getByRole('table', { name: 'Last logons' }).getByRole('row').first()).toBeVisible()
+  for (const [text, kind] of [['bo-h1', 'host'], ['quay', 'share'], [one?.id.slice(0, 12) ?? '', 'attempt']] as const) {
+    await box.fill(text)
+    await expect(page.getByRole('option').filter({ hasText: kind }).first()).toBeVisible()
+  }
+})
+
+test('containers are the real files on the share, and qemu-img agrees', async ({ page }) => {
+  await signIn(page, 'Nkem Okoro', '/containers')
+  await expect(page.getByRole('heading', { level: 1 })).toContainText(/\d+ containers on 2 shares/, { timeout: 45_000 })
+  const row = page.getByRole('table', { name: 'Containers' }).getByRole('row').nth(1)
+  await expect(row).toContainText('30.0 GiB')
+  await expect(row).toContainText('vhdx, clean')
+  const mount = '.data/e2e/standins/quay-fs1/profiles'
+  const [person] = readdirSync(mount)
+  const file = join(mount, person ?? '', 'profile.vhdx')
+  expect(existsSync(file)).toBe(true)
+  const { containers } = (await (await page.request.get(`/api/containers?text=${person}`)).json()) as { containers: { virtualBytes: number; allocatedBytes: number; person: string }[] }
+  const ours = containers.find((one) => one.person === person)
+  // Outside judge: qemu-img (qemu-utils).
+  const theirs = JSON.parse(execFileSync('qemu-img', ['info', '--output=json', file]).toString()) as { 'virtual-size': number; format: string }
+  expect(theirs.format).toBe('vhdx')
+  expect(theirs['virtual-size']).toBe(ours?.virtualBytes)
+  expect(execFileSync('qemu-img', ['check', file]).toString()).toContain('No errors were found')
+})
+
+test('the base policy: refuse what hosts could not use, preview, publish, proof', async ({ page, request }) => {
+  await signIn(page, 'Hedda Vaas', '/policies')
+  const proof = page.getByRole('table', { name: 'Proof' })
+  await expect(proof.getByRole('row').filter({ hasText: 'differs' }).first()).toContainText('reports not set', { timeout: 45_000 })
+  await page.getByRole('button', { name: 'Edit' }).click()
+  const second = page.getByRole('textbox', { name: 'Location 2' })
+  const publish = page.getByRole('button', { name: /Publish as version/ })
+  for (const [wrong, sentence] of [['https://quay-fs1/profiles', 'is a web address'], ['  ', 'blank'], [String.raw`\\quay-fs1\%nickname%`, 'is not known here']] as const) {
+    await second.fill(wrong)
+    await expect(page.getByRole('alert').filter({ hasText: sentence })).toContainText(String.raw`It should look like \\server\share\folder.`)
+    await expect(publish).toBeDisabled()
+  }
+  await second.fill('//HILL-FS1/profiles/2026/')
+  await page.getByLabel('Disk format').selectOption('vhdx-fixed')
+  const change = page.getByRole('complementary', { name: 'What would change' })
+  await expect(change).toContainText(String.raw`\\hill-fs1\profiles\2026`)
+  await expect(change).toContainText(/\d+ hosts will fetch it; it reaches \d+ people/)
+  await publish.click()
+  await expect(page.getByText(/Version 2, published/)).toBeVisible()
+  await expect(proof).toContainText('restart needed', { timeout: 45_000 })
+  const { hosts } = (await (await request.get(`${CONTROL}/control/hosts`, { headers: auth() })).json()) as { hosts: { host: string; power: string; pool: string }[] }
+  const host = hosts.find(({ power, pool }) => power === 'on' && pool === 'naval-drawing')?.host ?? ''
+  await expect(proof.getByRole('row').filter({ hasText: host })).toContainText('restart needed', { timeout: 45_000 })
+  await request.post(`${CONTROL}/control/hosts/${host}/restart`, { headers: auth(), data: {} })
+  await expect(proof.getByRole('row').filter({ hasText: host })).toContainText('as it should be', { timeout: 45_000 })
+  await page.goto('/journal')
+  await expect(page.getByRole('table', { name: 'Journal' }).getByRole('row').filter({ hasText: 'published version 2' })).toContainText('VHDX, grows with use')
+})
+
+test('a viewer may look, not act; the address asks for sign-in and comes back', async ({ page }) => {
+  await page.goto('/policies?window=7d')
+  await expect(page).toHaveURL(/sign-in\?then=/)
+  await page.getByRole('textbox', { name: 'Name' }).fill('okoro')
+  await page.getByLabel('Password').fill('wrong')
+  await page.getByRole('button', { name: 'Sign in', exact: true }).click()
+  await expect(page.getByRole('alert')).toHaveText('Name or password is wrong.')
+  await page.getByRole('button', { name: 'Nkem Okoro' }).click()
+  await expect(page).toHaveURL(/policies\?window=7d/)
+  await expect(page.getByText('Administrators can edit it.')).toBeVisible()
+  await page.keyboard.press('?')
+  await expect(page.getByRole('dialog')).toContainText('go to Containers')
+})
+
+test('works at 390 px without sideways scrolling, and in the dark', async ({ page }) => {
+  await page.setViewportSize({ width: 390, height: 800 })
+  await page.emulateMedia({ colorScheme: 'dark' })
+  await signIn(page)
+  for (const path of ['/', '/logons', '/people', '/containers', '/policies', '/journal']) {
+    await page.goto(path)
+    await expect(page.getByRole('heading', { level: 1 })).toBeVisible()
+    expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth), path).toBeLessThanOrEqual(0)
+  }
+  expect(await page.evaluate(() => getComputedStyle(document.body).backgroundColor)).toBe('rgb(27, 28, 30)')
+})

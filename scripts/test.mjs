@@ -1,0 +1,44 @@
+// npm test: installs what it needs, then lint, types, architecture, unit tests, build, end-to-end tests.
+//   --quick leaves the end-to-end tests and the installing from Debian out (npm run check)
+import { spawnSync } from 'node:child_process'
+import { readFileSync, rmSync } from 'node:fs'
+import { bin, build, debian, install, ROOT } from './shared.mjs'
+
+const quick = process.argv.includes('--quick')
+install()
+if (!quick) debian([{ program: 'chromium', name: 'chromium' }, { program: 'qemu-img', name: 'qemu-utils' }, { program: 'initdb', name: 'postgresql' }])
+
+const results = []
+const step = (name, command, args, env = {}) => {
+  console.log(`\n— ${name}`)
+  const begun = Date.now()
+  const { status } = spawnSync(command, args, { cwd: ROOT, stdio: 'inherit', env: { ...process.env, ...env } })
+  results.push({ name, ok: status === 0, seconds: (Date.now() - begun) / 1000 })
+  return status === 0
+}
+const counted = (file, read) => {
+  try {
+    return read(JSON.parse(readFileSync(file, 'utf8')))
+  } catch {
+    return { passed: 0, failed: 1, skipped: 0 }
+  }
+}
+rmSync('.cache/unit.json', { force: true })
+rmSync('.cache/e2e.json', { force: true })
+step('lint', bin('eslint'), ['--cache', '--cache-location', '.cache/eslint', '--max-warnings', '0', '.'])
+for (const part of ['core', 'server', 'tools']) step(`types: ${part}`, bin('tsc'), ['-p', `tsconfig.${part}.json`])
+step('types: web', bin('vue-tsc'), ['-p', 'tsconfig.web.json'])
+step('architecture', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'src'])
+build()
+step('unit tests', bin('vitest'), ['run', '--reporter=default', '--reporter=json', '--outputFile.json=.cache/unit.json'])
+if (!quick) step('end-to-end tests', bin('playwright'), ['test', '--reporter=list,json'], { PLAYWRIGHT_JSON_OUTPUT_NAME: '.cache/e2e.json' })
+
+console.log('')
+for (const { name, ok, seconds } of results) console.log(`${ok ? 'ok    ' : 'FAILED'} ${name} (${seconds.toFixed(1)} s)`)
+const unit = counted('.cache/unit.json', ({ numPassedTests, numFailedTests, numPendingTests }) => ({ passed: numPassedTests, failed: numFailedTests, skipped: numPendingTests }))
+const e2e = quick ? { passed: 0, failed: 0, skipped: 0 } : counted('.cache/e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected, skipped: stats.skipped }))
+const checks = results.filter(({ name }) => !name.endsWith('tests'))
+const passed = unit.passed + e2e.passed + checks.filter(({ ok }) => ok).length
+const failed = Math.max(unit.failed + e2e.failed + checks.filter(({ ok }) => !ok).length, results.some(({ ok }) => !ok) ? 1 : 0)
+console.log(`\n${passed} passed, ${failed} failed, ${unit.skipped + e2e.skipped} skipped`)
+process.exit(failed === 0 ? 0 : 1)
