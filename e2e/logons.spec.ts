@@ -15,6 +15,7 @@ test('Today shows the day against the usual, and follows without a reload', asyn
 })
 
 test('a held container: the story, its cause, the remedy as a job, and the next logon works', async ({ page, request }) => {
+  test.setTimeout(150_000)
   await signIn(page)
   const [held] = await attempts(page, 'cause=container-held&limit=1')
   expect(held, 'the demo plants held containers').toBeDefined()
@@ -29,7 +30,7 @@ test('a held container: the story, its cause, the remedy as a job, and the next 
   const job = margin.getByRole('region', { name: 'Job' })
   await expect(job).toContainText('no session can live there')
   await expect(job).toContainText('Nobody holds it')
-  await expect(job).toContainText('Their next logon worked', { timeout: 50_000 })
+  await expect(job).toContainText('Their next logon worked', { timeout: 100_000 })
   expect((await logOn(request, held?.person ?? '')).outcome).toBe('ready')
   await job.getByRole('link', { name: 'In the journal' }).click()
   const line = page.getByRole('table', { name: 'Journal' }).getByRole('row').filter({ hasText: 'finished: Release the hold' }).first()
@@ -55,7 +56,7 @@ test('an evidence file: progress, what was read, what was refused and why, and i
   await signIn(page, 'Ilya Brandt', '/logons')
   const at = Date.now() - 3_600_000
   const text = evidence('e2e-upload-1', 'nobody.known', at, 1500) + '{"kind":"phase"}\nnot json\n' + evidence('e2e-upload-2', 'nobody.known', at + 60_000, 61_000)
-  await page.getByLabel('Evidence file').setInputFiles({ name: '../../night shift.ndjson.gz', mimeType: 'application/gzip', buffer: gzipSync(text) })
+  await page.locator('input[type=file]').setInputFiles({ name: '../../night shift.ndjson.gz', mimeType: 'application/gzip', buffer: gzipSync(text) })
   const file = page.getByRole('region', { name: 'The evidence file' })
   await expect(file).toContainText('8 records were read, 2 were refused')
   await expect(file).toContainText('night shift.ndjson.gz')
@@ -66,13 +67,13 @@ test('an evidence file: progress, what was read, what was refused and why, and i
   await file.getByRole('link', { name: '2 logons came of it' }).click()
   await expect(page.getByRole('table', { name: 'Logons' }).getByRole('row')).toHaveCount(3)
   // The same file once more changes nothing.
-  await page.getByLabel('Evidence file').setInputFiles({ name: 'again.ndjson', mimeType: 'application/x-ndjson', buffer: Buffer.from(text) })
+  await page.locator('input[type=file]').setInputFiles({ name: 'again.ndjson', mimeType: 'application/x-ndjson', buffer: Buffer.from(text) })
   await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText('8 records were read')
   expect((await attempts(page, 'person=nobody.known')).map(({ id }) => id).sort()).toEqual(['e2e-upload-1', 'e2e-upload-2'])
 })
 
 test('a file that is no evidence is refused with a sentence', async ({ page }) => {
   await signIn(page, 'Hedda Vaas', '/logons')
-  await page.getByLabel('Evidence file').setInputFiles({ name: 'photo.bin', mimeType: 'application/octet-stream', buffer: Buffer.from([0x89, 0x50, 0, 1, 2, 3, 10, 0xff, 0xfe, 0, 0]) })
+  await page.locator('input[type=file]').setInputFiles({ name: 'photo.bin', mimeType: 'application/octet-stream', buffer: Buffer.from([0x89, 0x50, 0, 1, 2, 3, 10, 0xff, 0xfe, 0, 0]) })
   await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText('Nothing could be read')
 })

@@ -1,6 +1,7 @@
 import type { Observation } from '../logons/observation'
 import { EXCERPT_LENGTH, Refusal, type Fault } from './fault'
 import { readObservation } from './observation'
+import { keepable } from './text'
 
 /** A longer line is refused without being kept in memory. */
 export const LONGEST_LINE_BYTES = 1 << 20
@@ -126,7 +127,7 @@ export class NdjsonReader {
   }
 
   #refuse(byte: number, code: string, reason: string, text: string): void {
-    this.sink.fault({ line: this.#line, byte, code, reason, excerpt: text.slice(0, EXCERPT_LENGTH) })
+    this.sink.fault({ line: this.#line, byte, code, reason, excerpt: keepable(text.slice(0, EXCERPT_LENGTH)) })
   }
 }
 
@@ -138,7 +139,7 @@ function join(a: Uint8Array, b: Uint8Array): Uint8Array {
 }
 
 function message(error: unknown): string {
-  return error instanceof RangeError ? 'nested too deeply' : error instanceof Error ? error.message.slice(0, 120) : 'unreadable'
+  return error instanceof RangeError ? 'nested too deeply' : error instanceof Error ? keepable(error.message.slice(0, 120)) : 'unreadable'
 }
 
 function hasControl(text: string): boolean {

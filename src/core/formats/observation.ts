@@ -1,5 +1,6 @@
 import { OBSERVATION_KINDS, type Attrs, type AttrValue, type Observation, type ObservationKind, type ReportedOutcome } from '../logons/observation'
 import { Refusal } from './fault'
+import { keepable } from './text'
 
 const KINDS: ReadonlySet<unknown> = new Set(OBSERVATION_KINDS)
 const OUTCOMES: ReadonlySet<unknown> = new Set<ReportedOutcome>(['ready', 'failed', 'abandoned', 'degraded'])
@@ -22,7 +23,7 @@ export function readObservation(value: unknown): Observation {
   for (const field of TEXT_FIELDS) {
     const text = record[field]
     if (text === undefined || text === null || text === '') continue
-    if (typeof text === 'string') result[field] = text.length > LONGEST_TEXT ? text.slice(0, LONGEST_TEXT) : text
+    if (typeof text === 'string') result[field] = keepable(text.length > LONGEST_TEXT ? text.slice(0, LONGEST_TEXT) : text)
     else if (typeof text === 'number') result[field] = String(text)
     else throw new Refusal('record.field', `${field} is ${short(text)}; expected a text`)
   }
@@ -75,7 +76,7 @@ function readAttrs(value: unknown): Attrs {
   for (const [name, entry] of Object.entries(value as object)) {
     if (entry === null || entry === undefined) continue
     if (++n > MOST_ATTRS) break
-    attrs[name] = typeof entry === 'number' || typeof entry === 'boolean' ? entry : typeof entry === 'string' ? entry.slice(0, LONGEST_TEXT) : nested(entry)
+    attrs[keepable(name)] = typeof entry === 'number' || typeof entry === 'boolean' ? entry : keepable(typeof entry === 'string' ? entry.slice(0, LONGEST_TEXT) : nested(entry))
   }
   return { ...attrs }
 }
@@ -91,5 +92,5 @@ function nested(value: unknown): string {
 function short(value: unknown): string {
   if (value === undefined) return 'missing'
   const text = typeof value === 'object' ? (Array.isArray(value) ? 'a list' : value === null ? 'null' : 'an object') : JSON.stringify(value)
-  return text.length > 60 ? text.slice(0, 60) + '…' : text
+  return keepable(text.length > 60 ? text.slice(0, 60) + '…' : text)
 }

@@ -1,5 +1,6 @@
 import type { Attrs, AttrValue, Observation, ReportedOutcome } from '../logons/observation'
 import type { Fault } from './fault'
+import { keepable } from './text'
 
 /**
  * OTLP/HTTP traces in JSON (opentelemetry-proto, trace/v1; the JSON mapping of the OTLP specification: hex ids, 64-bit numbers as text
@@ -150,7 +151,7 @@ function readAttributes(entries: unknown[] | null): Record<string, AttrValue> {
   for (const entry of entries ?? []) {
     const key = get(entry, 'key')
     const value = anyValue(get(entry, 'value'))
-    if (typeof key === 'string' && value !== null) result[key] = value
+    if (typeof key === 'string' && value !== null) result[keepable(key.slice(0, 300))] = value
   }
   return result
 }
@@ -159,7 +160,7 @@ function anyValue(value: unknown): AttrValue | null {
   if (typeof value !== 'object' || value === null) return null
   const record = value as Record<string, unknown>
   const string = record['stringValue'] ?? record['string_value']
-  if (typeof string === 'string') return string
+  if (typeof string === 'string') return keepable(string.slice(0, 4000))
   const bool = record['boolValue'] ?? record['bool_value']
   if (typeof bool === 'boolean') return bool
   const number = record['intValue'] ?? record['int_value'] ?? record['doubleValue'] ?? record['double_value']
@@ -181,7 +182,7 @@ function list(value: unknown, ...names: string[]): unknown[] | null {
   return Array.isArray(found) ? found : null
 }
 
-const text = (value: unknown): string => (typeof value === 'string' ? value.slice(0, 1000) : '')
+const text = (value: unknown): string => (typeof value === 'string' ? keepable(value.slice(0, 1000)) : '')
 
 function id(value: unknown, length: number): string | null {
   return typeof value === 'string' && value.length === length && /^[0-9a-fA-F]+$/.test(value) && !/^0+$/.test(value) ? value.toLowerCase() : null
@@ -195,5 +196,5 @@ function nanos(value: unknown): number | null {
 }
 
 function excerpt(value: unknown): string {
-  return JSON.stringify(value)?.slice(0, 200) ?? ''
+  return keepable(JSON.stringify(value)?.slice(0, 200) ?? '')
 }

@@ -26,9 +26,9 @@ export interface Measured {
   readonly slowMs: number
 }
 
-/** The value from which a series counts as unusual: 3 spreads, a quarter, and a second beyond its median, whichever is most. */
+/** The value from which a series counts as unusual: 4 spreads, a quarter, or a second beyond its median, whichever is most. */
 export function unusualFrom(series: UsualSeries): number {
-  return series.medianMs + Math.max(3 * series.spreadMs, 0.25 * series.medianMs, 1000)
+  return series.medianMs + Math.max(4 * series.spreadMs, 0.25 * series.medianMs, 1000)
 }
 
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */

@@ -38,7 +38,10 @@ export interface UsualSeries {
   /** The middle 80 %. */
   readonly lowMs: number
   readonly highMs: number
-  /** Interquartile range over 1.349: the standard deviation of a normal distribution, unmoved by outliers. */
+  /**
+   * The distance from the lower quartile to the median over 0.6745: the standard deviation of a normal distribution. Taken from the lower
+   * half only, so that it is not moved while fewer than half of the attempts are ill.
+   */
   readonly spreadMs: number
 }
 
@@ -132,8 +135,8 @@ function read(cell: Cell, level: Level): Usual {
   if (cell.cached && Math.abs(cell.cached.n - cell.n) * 100 < cell.n) return cell.cached.usual
   const series: Record<string, UsualSeries> = {}
   SERIES.forEach((name, index) => {
-    const [low = 0, quarter = 0, median = 0, threeQuarters = 0, high = 0] = cell.histograms[index]?.quantiles([0.1, 0.25, 0.5, 0.75, 0.9]) ?? []
-    series[name] = { medianMs: Math.round(median), lowMs: Math.round(low), highMs: Math.round(high), spreadMs: Math.round((threeQuarters - quarter) / 1.349) }
+    const [low = 0, quarter = 0, median = 0, high = 0] = cell.histograms[index]?.quantiles([0.1, 0.25, 0.5, 0.9]) ?? []
+    series[name] = { medianMs: Math.round(median), lowMs: Math.round(low), highMs: Math.round(high), spreadMs: Math.round((median - quarter) / 0.6745) }
   })
   const who = `${level.first ? 'first' : 'returning'} logons${level.pool === null ? ' of all pools' : ` on ${level.pool || 'an unnamed pool'}`}${level.network ? ` from ${level.network}` : ''}`
   const usual: Usual = { n: cell.n, basis: { pool: level.pool, first: level.first, network: level.network, sentence: `${cell.n} earlier ${who}` }, series }

@@ -10,7 +10,7 @@ export function openServer(url: string): Database {
     getTypeParser: (oid: number, format?: 'text' | 'binary') => {
       if (oid === INT8) return Number
       if (oid === BYTEA) return (text: string) => Uint8Array.from(Buffer.from(text.slice(2), 'hex'))
-      return pg.types.getTypeParser(oid, format)
+      return pg.types.getTypeParser(oid, format) as unknown as unknown
     },
   }
   const pool = new pg.Pool({ connectionString: url, max: 8, types })

@@ -1,6 +1,6 @@
 import { createReadStream } from 'node:fs'
 import { createGunzip } from 'node:zlib'
-import { NdjsonReader, readOtlp, Refusal, type Fault, type Sink } from '../../core/formats'
+import { keepable, NdjsonReader, readOtlp, Refusal, type Fault, type Sink } from '../../core/formats'
 
 export type EvidenceFormat = 'auto' | 'ndjson' | 'otlp'
 const LONGEST_OTLP_BYTES = 256 << 20
@@ -87,7 +87,7 @@ function otlpText(text: string, sink: Sink): void {
   const requests = whole === undefined ? text.split('\n').filter((line) => line.trim() !== '').map((line, index) => ({ value: parse(line), line: index + 1, text: line })) : [{ value: whole, line: 1, text }]
   for (const request of requests) {
     if (request.value === undefined) {
-      sink.fault({ line: request.line, byte: null, code: 'line.json', reason: 'not valid JSON; expected an OTLP trace request', excerpt: request.text.slice(0, 200) })
+      sink.fault({ line: request.line, byte: null, code: 'line.json', reason: 'not valid JSON; expected an OTLP trace request', excerpt: keepable(request.text.slice(0, 200)) })
       continue
     }
     const { observations, faults } = readOtlp(request.value)

@@ -59,7 +59,7 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
     },
     async uploadByToken({ request, caller }) {
       const name = request.headers['x-file-name']
-      const body = request.body instanceof Readable ? request.body : Readable.from([request.body as Buffer])
+      const body = request.body instanceof Readable ? request.body : Readable.from([])
       return uploads.take(body, typeof name === 'string' ? decodeURIComponent(name) : 'evidence', caller.name)
     },
     uploads: async () => ({ uploads: await uploads.list() }),

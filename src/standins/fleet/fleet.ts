@@ -78,7 +78,9 @@ export class Fleet {
   expect(file: string): void {
     const person = file.split('/')[0] ?? ''
     const staff = this.options.larkmere.staff.find(({ id }) => id === person)
-    if (staff) this.#later(4000 + this.#random.below(4000), () => { if (!this.#trying.has(person)) this.#begin(staff) })
+    if (!staff) return
+    const again = () => { if (this.#trying.has(person)) this.#later(2000, again); else this.#begin(staff) }
+    this.#later(4000 + this.#random.below(4000), again)
   }
 
   restart(host: Host): void {
@@ -140,7 +142,8 @@ export class Fleet {
     this.#recent.push({ atMs: nowMs, share: staff.share })
     while ((this.#recent[0]?.atMs ?? nowMs) < nowMs - 60_000) this.#recent.shift()
     const rate = this.#recent.filter(({ share: other }) => other === staff.share).length
-    const scale = this.options.larkmere.staff.length / 2600
+    // A small company with many logons a minute has shares that bear them.
+    const scale = Math.max(this.options.larkmere.staff.length / 2600, this.options.floorAMinute / 30)
     const hold = containers ? share?.holderOf(staff.id) : undefined
     const holdingHost = hold ? this.hosts.get(hold.host) : undefined
     const alive = hold ? (holdingHost?.power === 'on' && holdingHost.sessions.has(hold.session)) : false

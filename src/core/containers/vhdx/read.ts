@@ -65,7 +65,7 @@ function headerFault(bytes: Uint8Array): string | null {
 
 /** Whether the CRC-32C in bytes 4 to 7 is that of the bytes with those four as zero. */
 function sumFits(bytes: Uint8Array): boolean {
-  const copy = bytes.slice()
+  const copy = new Uint8Array(bytes)
   copy.fill(0, 4, 8)
   return crc32c(copy) === viewOf(bytes).getUint32(4, true)
 }

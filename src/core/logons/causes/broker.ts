@@ -68,8 +68,11 @@ export const directoryLag: Cause = {
   toPerson: 'Your new access is on its way. Please try again later.',
   look(facts) {
     const path = grant(facts)
-    if (!facts.failed || !path?.atSource || path.inCopy) return null
-    return [clue(2, 'The logon was refused.'), clue(6, `They have ${facts.attempt.pool} at the source of the directory, but not in its copy.`)]
+    const refused = facts.has('broker.refused', 'STATUS_NO_SUCH_USER', 'STATUS_LOGON_TYPE_NOT_GRANTED')
+    if (!facts.failed || !refused || !path?.atSource || path.inCopy) return null
+    const clues = [clue(2, 'The logon was refused.'), clue(6, `They have ${facts.attempt.pool} at the source of the directory, but not in its copy.`)]
+    if (facts.number('freeDesktops') === 0) clues.push(against(7, 'No desktop was free anyway.', 'freeDesktops = 0'))
+    return clues
   },
   sentence: () => 'The grant exists at the source of the directory but has not reached its copy.',
   remedy: () => tell('Synchronise the directory', 'Or wait for its next run.'),

@@ -1,0 +1,142 @@
+import { execFileSync, spawn } from 'node:child_process'
+import { chownSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { logon, START_MS } from '../../core/logons/fixtures/builders'
+import type { Observation } from '../../core/logons'
+import type { Database } from '../db/database'
+import { openEmbedded } from '../db/embedded'
+import { migrate } from '../db/migrate'
+import { openServer } from '../db/postgres'
+import { Intake } from './intake'
+import { affectedRows, columnsOf, listAttempts } from './store'
+import { readStory } from './story'
+import { readToday } from './today'
+
+const NOW = START_MS + 3_600_000
+
+/** A throw-away PostgreSQL server from Debian's package, or null where it is not installed. */
+async function startPostgres(): Promise<{ url: string; stop: () => void } | null> {
+  const versions = existsSync('/usr/lib/postgresql') ? readdirSync('/usr/lib/postgresql').sort() : []
+  const bin = versions.map((version) => join('/usr/lib/postgresql', version, 'bin')).findLast((folder) => existsSync(join(folder, 'initdb')))
+  if (!bin) return null
+  const folder = mkdtempSync(join(tmpdir(), 'ikebana-pg-'))
+  const root = process.getuid?.() === 0
+  // PostgreSQL does not run as root.
+  const uid = root ? Number(execFileSync('id', ['-u', 'nobody'])) : undefined
+  const as = uid === undefined ? {} : { uid, gid: Number(execFileSync('id', ['-g', 'nobody'])) }
+  if (as.uid !== undefined) chownSync(folder, as.uid, as.gid)
+  execFileSync(join(bin, 'initdb'), ['-D', join(folder, 'data'), '-U', 'ikebana', '-A', 'trust', '-E', 'UTF8', '--no-sync'], { ...as, stdio: 'ignore' })
+  const server = spawn(join(bin, 'postgres'), ['-D', join(folder, 'data'), '-k', folder, '-c', 'listen_addresses='], { ...as, stdio: 'ignore' })
+  const url = `postgresql://ikebana@/postgres?host=${folder}`
+  for (let tries = 0; tries < 200; tries++) {
+    const probe = openServer(url)
+    const up = await probe.query('select 1').then(() => true, () => false)
+    await probe.close()
+    if (up) return { url, stop: () => { server.kill('SIGKILL'); rmSync(folder, { recursive: true, force: true }) } }
+  }
+  server.kill('SIGKILL')
+  return null
+}
+
+const template = 'dist/server/empty-database.tar'
+const engines: [string, () => Promise<{ database: Database; stop: () => void } | null>][] = [
+  ['embedded', async () => ({ database: await openEmbedded(undefined, existsSync(template) ? new Blob([readFileSync(template)]) : undefined), stop: () => undefined })],
+  ['PostgreSQL server', async () => { const server = await startPostgres(); return server ? { database: openServer(server.url), stop: server.stop } : null }],
+]
+
+describe.each(engines)('intake on %s', (name, open) => {
+  let database: Database
+  let stop = () => {}
+  beforeAll(async () => {
+    const opened = await open()
+    if (!opened) return
+    ;({ database, stop } = opened)
+    await migrate(database)
+  })
+  afterAll(async () => { await database?.close(); stop() })
+  const fresh = async () => {
+    await database.exec('truncate attempts, evidence, findings, usual_days, hours')
+    return new Intake(database)
+  }
+  const state = async () => ({
+    attempts: await database.query('select * from attempts order by id'), days: await database.query('select day_ms, pool, first, network, n, sketch from usual_days where n <> 0 order by 1, 2, 3, 4'), hours: await database.query('select * from hours where n <> 0 order by 1, 2'),
+    findings: await database.query('select * from findings order by attempt'),
+  })
+  const some = [
+    ...logon({ id: 'a', attrs: { share: 's' } }), ...logon({ person: 'jonas', host: 'TH-2' }), ...logon({ person: 'jonas', host: 'TH-2', at: START_MS + 1_800_000 }),
+    ...logon({ id: 'f', person: 'ilse', outcome: 'failed', phases: { broker: 500, container: 60_000 }, marks: [['0xC0000043', 'container', 900]], attrs: { holderHost: 'TH-9' } }),
+  ]
+
+  it('migrates once', async (context) => {
+    if (!database) return context.skip(`${name} is not installed here`)
+    expect(await migrate(database)).toBe(0)
+  })
+
+  it('is idempotent: taking everything again, or half of it, changes nothing', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    expect((await intake.ingest(some, NOW)).attempts).toBe(4)
+    const once = await state()
+    await intake.ingest(some, NOW)
+    await intake.ingest(some.slice(3, 9), NOW)
+    expect(await state()).toEqual(once)
+  })
+
+  it('joins late and out-of-order observations to their attempt', async (context) => {
+    if (!database) return context.skip()
+    await (await fresh()).ingest(some, NOW)
+    const whole = await state()
+    const intake = await fresh()
+    const batches: Observation[][] = [[], [], []]
+    some.forEach((o, i) => batches[(i * 7) % 3]?.push(o))
+    for (const batch of batches) await intake.ingest(batch.reverse(), NOW)
+    const parts = await state()
+    const bare = (rows: Record<string, unknown>[]) => rows.map(({ usual: _, usual_ms: __, ...row }) => row)
+    expect(bare(parts.attempts)).toEqual(bare(whole.attempts))
+    expect({ days: parts.days, hours: parts.hours, findings: parts.findings }).toEqual({ days: whole.days, hours: whole.hours, findings: whole.findings })
+  })
+
+  it('merges two attempts that a late begin shows to be one, and parts what a late one shows to be two', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    const list = logon({ person: 'ole', host: 'H' })
+    const [begin, ...rest] = list
+    await intake.ingest(rest, NOW)
+    await intake.ingest([begin as Observation], NOW)
+    const rows = await database.query<{ total_ms: number }>('select total_ms from attempts')
+    expect(rows).toEqual([{ total_ms: 13_100 }])
+  })
+
+  it('answers what the screens ask', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    await intake.ingest(some, NOW)
+    const today = await readToday(database, START_MS - 1000, NOW, NOW)
+    expect(today).toMatchObject({ logons: 4, byOutcome: { ready: 3, failed: 1 } })
+    expect(today.incidents[0]).toMatchObject({ cause: 'container-held', people: 1, lostMs: 60_500 })
+    expect(today.dots.id).toHaveLength(4)
+    const first = await listAttempts(database, { sort: 'started', limit: 3 })
+    const second = await listAttempts(database, { sort: 'started', limit: 3, before: first.next ?? '' })
+    expect([...first.attempts, ...second.attempts].map(({ id }) => id).sort()).toEqual((await database.query<{ id: string }>('select id from attempts order by id')).map(({ id }) => id).sort())
+    expect((await listAttempts(database, { outcome: 'bad', sort: 'lost', limit: 10 })).attempts.map(({ id }) => id)).toEqual(['f'])
+    const story = await readStory(database, 'f', NOW)
+    expect(story.diagnosis.cause?.id).toBe('container-held')
+    expect(story.shares.reduce((sum, { ms }) => sum + ms, 0)).toBe(story.totalMs)
+    expect((await columnsOf(database, START_MS - 1, NOW, { pool: 'nothing' })).id).toEqual([])
+    expect((await affectedRows(database, START_MS - 1, NOW)).map(({ id }) => id)).toEqual(['f'])
+  })
+
+  it('keeps nothing of a batch that cannot be written whole', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    await intake.ingest(some, NOW)
+    const before = await state()
+    const broken = { ...logon({ id: 'z' })[0], timeMs: 1e30 } as Observation
+    await expect(intake.ingest([...logon({ id: 'y' }), broken], NOW)).rejects.toThrow()
+    expect(await state()).toEqual(before)
+    await intake.ingest(logon({ id: 'y' }), NOW)
+    expect(await database.query(`select id from attempts where id = 'y'`)).toHaveLength(1)
+  })
+})
