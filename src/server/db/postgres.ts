@@ -7,10 +7,10 @@ const BYTEA = 17
 /** A PostgreSQL server, by connection string. */
 export function openServer(url: string): Database {
   const types = {
-    getTypeParser: (oid: number, format?: 'text' | 'binary') => {
+    getTypeParser: (oid: number): unknown => {
       if (oid === INT8) return Number
       if (oid === BYTEA) return (text: string) => Uint8Array.from(Buffer.from(text.slice(2), 'hex'))
-      return pg.types.getTypeParser(oid, format) as unknown as unknown
+      return pg.types.getTypeParser(oid)
     },
   }
   const pool = new pg.Pool({ connectionString: url, max: 8, types })

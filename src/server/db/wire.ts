@@ -25,7 +25,7 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
             try {
               await database.exec('begin')
             } catch (error) {
-              refused(error)
+              refused(error instanceof Error ? error : new Error(String(error)))
               return
             }
             granted()

@@ -103,7 +103,7 @@ describe('bad input', () => {
     ['deep', `${'{"a":'.repeat(200_000)}1${'}'.repeat(200_000)}`], ['years off', JSON.stringify({ kind: 'begin', attempt: 'future', time: '2031-01-01T00:00:00Z' })],
     ['NUL and half pairs', '{"time":1795412400000,"kind":"begin","attempt":"n\\u0000","text":"\\ud800"}'],
   ])('%s is answered, and the server goes on', async (_, body) => {
-    const response = await fetch(`${base}/api/evidence`, { method: 'POST', headers: bearer, body: body as BodyInit })
+    const response = await fetch(`${base}/api/evidence`, { method: 'POST', headers: bearer, body: body as string })
     expect(response.status).toBe(200)
     const answer = (await response.json()) as { observations: number; refused: number }
     expect(answer.observations + answer.refused).toBeGreaterThanOrEqual(body.length === 0 ? 0 : 1)

@@ -59,7 +59,8 @@ describe('VHDX', () => {
       if (kind === 'dynamic') execFileSync('qemu-io', ['-f', 'vhdx', '-c', 'write -P 7 0 4k', '-c', 'write -P 8 40M 64k', '-c', 'write -P 9 95M 1M', path])
       const result = await inspect(source(readFileSync(path)))
       expect(result).toMatchObject({ format: 'vhdx', kind, virtualBytes: 96 * MIB, blockBytes: blockMib * MIB, findings: [] })
-      expect(result.allocatedBytes).toBe(kind === 'fixed' ? 96 * MIB : 3 * blockMib * MIB)
+      // A fixed file of qemu-img has a place for every block but marks each as zero until it is written.
+      expect(result.allocatedBytes).toBe(kind === 'fixed' ? 0 : 3 * blockMib * MIB)
     }
   })
 
