@@ -54,5 +54,5 @@ export function size(bytes: number): string {
 }
 
 export const count = (n: number): string => n.toLocaleString('en-GB')
-export const percent = (share: number): string => (share > 0 && share < 0.01 ? 'under 1 %' : `${Math.round(share * 100)} %`)
+export const percent = (share: number): string => (share > 0 && share < 0.01 ? 'under 1 %' : share > 0.99 && share < 1 ? 'over 99 %' : `${Math.round(share * 100)} %`)
 export const plural = (n: number, one: string, many = `${one}s`): string => `${count(n)} ${n === 1 ? one : many}`

@@ -13,7 +13,7 @@ const why = ref(false)
   <template v-if="story.diagnosis.cause">
     <p class="cause">{{ story.diagnosis.cause.sentence }}</p>
     <EvidenceList :clues="story.diagnosis.cause.evidence" :weights="why" />
-    <p class="quiet small">{{ percent(story.diagnosis.cause.confidence) }} of the belief goes to this cause. <BButton variant="link" class="small" :aria-expanded="why" @click="why = !why">why?</BButton></p>
+    <p class="quiet small">{{ percent(Math.min(0.995, story.diagnosis.cause.confidence)) }} of the belief goes to this cause. <BButton variant="link" class="small" :aria-expanded="why" @click="why = !why">why?</BButton></p>
     <p v-if="why" class="quiet small">It began with log odds of {{ story.diagnosis.cause.logOdds.prior }} against “something not in the catalogue”; the evidence brought it to {{ story.diagnosis.cause.logOdds.withEvidence }}. The shares of all causes with evidence, and of something else, add up to 100 %. The weights are a judgement, not yet measured on your own cases.</p>
   </template>
   <template v-else>

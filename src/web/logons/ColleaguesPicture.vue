@@ -22,7 +22,7 @@ const bad = computed(() => others.value.filter(({ outcome }) => outcome === 'fai
     <RouterLink v-for="one in others" :key="one.id" :to="`/logons/${one.id}`" tabindex="-1"><circle :cx="x(one.ms)" :cy="one.y" :r="one.outcome === 'ready' ? 2.4 : 3" :fill="one.outcome === 'failed' ? 'var(--madder)' : one.outcome === 'ready' ? 'var(--ink)' : 'var(--ochre)'" :opacity="one.outcome === 'ready' ? 0.5 : 0.9"><title>{{ one.outcome }}, {{ duration(one.ms) }}</title></circle></RouterLink>
     <circle :cx="x(story.totalMs)" cy="44" r="5" fill="var(--plum)" />
     <text :x="x(story.totalMs) + (x(story.totalMs) > WIDTH / 2 ? -9 : 9)" y="48" :text-anchor="x(story.totalMs) > WIDTH / 2 ? 'end' : 'start'" fill="var(--plum)">{{ (story.name ?? 'this one').split(' ')[0] }}</text>
-    <text v-for="ms in ticks" :key="ms" :x="x(ms)" y="78" fill="var(--stone)" :text-anchor="ms === 0 ? 'start' : 'middle'">{{ ms === 0 ? '0' : duration(ms) }}</text>
+    <text v-for="ms in ticks" :key="ms" :x="x(ms)" y="78" fill="var(--stone)" :text-anchor="ms === 0 ? 'start' : x(ms) > WIDTH - 20 ? 'end' : 'middle'">{{ ms === 0 ? '0' : duration(ms) }}</text>
   </svg>
   <p class="quiet small">{{ plural(others.length, 'colleague') }} in that hour{{ others.length ? `, ${bad} of them slow, failed or without their profile` : '' }}.</p>
 </template>
