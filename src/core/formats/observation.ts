@@ -71,14 +71,15 @@ function readDuration(value: unknown): number {
 /** Flat values stay; a nested value is kept as its JSON text, so that nothing is lost. */
 function readAttrs(value: unknown): Attrs {
   if (typeof value !== 'object' || Array.isArray(value)) throw new Refusal('record.attrs', `attrs is ${short(value)}; expected a flat object`)
-  const attrs: Record<string, AttrValue> = Object.create(null) as Record<string, AttrValue>
+  const attrs: Record<string, AttrValue> = {}
   let n = 0
   for (const [name, entry] of Object.entries(value as object)) {
-    if (entry === null || entry === undefined) continue
+    // The one name that would change the object instead of becoming a property of it.
+    if (entry === null || entry === undefined || name === '__proto__') continue
     if (++n > MOST_ATTRS) break
     attrs[keepable(name)] = typeof entry === 'number' || typeof entry === 'boolean' ? entry : keepable(typeof entry === 'string' ? entry.slice(0, LONGEST_TEXT) : nested(entry))
   }
-  return { ...attrs }
+  return attrs
 }
 
 function nested(value: unknown): string {

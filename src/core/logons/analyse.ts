@@ -32,8 +32,7 @@ export function unusualFrom(series: UsualSeries): number {
 }
 
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */
-export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = DEFAULT_SLOW_MS): Measured {
-  const split = blame(attempt)
+export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = DEFAULT_SLOW_MS, split: Blame = blame(attempt)): Measured {
   const outcome: Outcome = attempt.outcome === 'ready' && attempt.totalMs > slowMs ? 'slow' : attempt.outcome
   const excess = split.shares.flatMap(({ phase, ms }): Excess[] => {
     const series = usual?.series[phase]

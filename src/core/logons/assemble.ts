@@ -82,15 +82,14 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
   const open = new Map<string, Stretch[]>()
   for (const o of ordered) {
     if (!o.phase) continue
-    const base = { phase: o.phase, part: o.part ?? null, code: o.code ? canonicalCode(o.code) : null, host: o.host ?? null }
     if (o.kind === 'phase') {
       const durationMs = o.durationMs ?? 0
       if (durationMs < 0 || durationMs > LONGEST_MS) {
         oddities.push({ code: 'phase.negative', sentence: `${o.phase} was reported to last ${Math.round(durationMs)} ms; it is counted as 0.` })
-        result.push({ ...base, startMs: o.timeMs, endMs: o.timeMs, ended: true })
-      } else result.push({ ...base, startMs: o.timeMs, endMs: o.timeMs + durationMs, ended: true })
+        result.push(stretchOf(o, o.timeMs, true))
+      } else result.push(stretchOf(o, o.timeMs + durationMs, true))
     } else if (o.kind === 'phase-begin') {
-      const stretch: Stretch = { ...base, startMs: o.timeMs, endMs: o.timeMs, ended: false }
+      const stretch = stretchOf(o, o.timeMs, false)
       result.push(stretch)
       const key = nameOf(o)
       const waiting = open.get(key)
@@ -101,14 +100,18 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
       if (stretch) {
         stretch.endMs = o.timeMs
         stretch.ended = true
-        stretch.code = base.code ?? stretch.code
+        if (o.code) stretch.code = canonicalCode(o.code)
       } else {
         oddities.push({ code: 'phase.ends-before-it-begins', sentence: `The end of ${o.phase} was recorded without, or before, its begin.` })
-        result.push({ ...base, startMs: o.timeMs, endMs: o.timeMs, ended: true })
+        result.push(stretchOf(o, o.timeMs, true))
       }
     }
   }
   return result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
+}
+
+function stretchOf(o: Observation, endMs: number, ended: boolean): Stretch {
+  return { phase: o.phase ?? '', part: o.part ?? null, startMs: o.timeMs, endMs, ended, code: o.code ? canonicalCode(o.code) : null, host: o.host ?? null }
 }
 
 const nameOf = (o: Observation): string => JSON.stringify([o.phase, o.part])

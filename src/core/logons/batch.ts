@@ -2,6 +2,7 @@ import { EMPTY_ORG, type Org } from '../people/org'
 import { isUnusual, measure, type Measured } from './analyse'
 import { Around, neighbourOf } from './around'
 import type { Attempt } from './attempt'
+import { blame } from './blame'
 import { diagnose, NOTHING_UNUSUAL, type Diagnosis } from './diagnose'
 import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
 
@@ -39,19 +40,17 @@ export function analyseAll(attempts: readonly Attempt[], org: Org = EMPTY_ORG): 
   const earlier = new UsualModel()
   const around = new Around()
   const placed = attempts.map((attempt) => place(attempt, org, hosts))
-  const durations = placed.map((attempt) => {
-    const first = measure(attempt, null)
-    const result = durationsOf(first.blame, attempt.totalMs)
-    if (countsForUsual(first)) whole.add(kindOf(attempt), result)
-    return result
+  const blames = placed.map((attempt) => {
+    const split = blame(attempt)
+    if (countsForUsual(attempt)) whole.add(kindOf(attempt), durationsOf(split, attempt.totalMs))
+    return split
   })
   const measured = placed.map((attempt, index) => {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
     const usual = before && before.n >= ENOUGH && before.basis.pool !== null ? before : allOf(whole.usualFor(kind), before)
-    const result = measure(attempt, usual, limits.get(attempt.pool ?? '') ?? undefined)
-    const own = durations[index]
-    if (own && countsForUsual(result)) earlier.add(kind, own)
+    const result = measure(attempt, usual, limits.get(attempt.pool ?? '') ?? undefined, blames[index])
+    if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs))
     around.add(neighbourOf(result))
     return result
   })
