@@ -12,7 +12,7 @@ import { larkmere } from '../src/standins/directory/larkmere'
 import { history } from '../src/standins/fleet/history'
 import { plant } from '../src/standins/fleet/troubles'
 
-/** The queries of the screens at many attempts: real ones of one day through the intake, then copied day by day into the past. */
+/** The queries of the screens at many attempts: real ones of one day through the intake, then copied into the past so that a million fill 90 days. */
 const wanted = Number(process.argv.find((arg) => /^\d+$/.test(arg)) ?? 1_000_000)
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-bench-'))
 const template = 'dist/server/empty-database.tar'
@@ -25,7 +25,7 @@ for (const { observations } of history(company, plant(now, company.staff, compan
 const [{ n: seed = 0 } = {}] = await database.query<{ n: number }>('select count(*) as n from attempts')
 const copies = Math.ceil(wanted / seed) - 1
 const columns = (await database.query<{ c: string }>(`select column_name as c from information_schema.columns where table_name = 'attempts' order by ordinal_position`)).map(({ c }) => c)
-const shifted = columns.map((c) => (c === 'id' || c === 'thread' ? `s.${c} || '-' || k` : c === 'started_ms' || c === 'last_ms' ? `s.${c} - k::bigint * 7200000` : `s.${c}`)).join(', ')
+const shifted = columns.map((c) => (c === 'id' || c === 'thread' ? `s.${c} || '-' || k` : c === 'started_ms' || c === 'last_ms' ? `s.${c} - k::bigint * 33300000` : `s.${c}`)).join(', ')
 await database.exec(`create temporary table s as select * from attempts; create temporary table h as select * from hours`)
 for (let from = 1; from <= copies; from += 20) {
   await database.query(`insert into attempts (${columns.join(', ')}) select ${shifted} from s, generate_series($1::integer, $2::integer) k`, [from, Math.min(copies, from + 19)])

@@ -26,7 +26,7 @@ export const Today = z.object({
   worstFromMs: z.number().nullable(), worstToMs: z.number().nullable(),
   /** One entry an hour of the window: the middle 80 % of the same hour on the 14 days before. */
   band: z.array(z.object({ atMs: z.number(), lowMs: z.number(), highMs: z.number(), n: z.number() })),
-  /** Every attempt of the window, in columns; thinned evenly where there are very many ready ones. */
+  /** The attempts of the window, in columns; thinned evenly where there are very many. */
   dots: z.object({ atMs: z.array(z.number()), totalMs: z.array(z.number()), outcome: z.array(z.number()), id: z.array(z.string()), shownOf: z.number() }),
   incidents: z.array(IncidentLine),
 })

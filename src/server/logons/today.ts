@@ -5,7 +5,7 @@ import type { Queryable } from '../db/database'
 import { DAY_MS, HOUR_MS, hourOf, unpackHistograms, USUAL_DAYS } from './model'
 import { affectedRows, columnsOf } from './store'
 
-/** At most this many ready logons are drawn as dots; beyond it they are thinned evenly. What cost time is always drawn. */
+/** At about this many the dots of the picture are thinned. */
 const MOST_DOTS = 4000
 
 /** The day (or any window) at a glance, and what needs a decision, by lost time. */

@@ -54,7 +54,7 @@ const ticks = computed(() => {
       <RouterLink v-for="dot in failed" :key="dot.id" :to="`/logons/${dot.id}`" tabindex="-1"><path :d="`M${dot.x} ${dot.y + 5}v-5m.5-2.500 3-4.500`" stroke="var(--madder)" stroke-width="1.9" fill="none" stroke-linecap="round"><title>failed, {{ clock(dot.at) }}, after {{ duration(dot.ms) }}</title></path></RouterLink>
       <g v-for="tick in ticks" :key="tick.x"><line :x1="tick.x" :x2="tick.x" :y1="BOTTOM + 2" :y2="BOTTOM + 7" stroke="var(--stone)" /><text :x="tick.x" :y="BOTTOM + 20" fill="var(--stone)">{{ tick.text }}</text></g>
     </svg>
-    <p class="legend small"><span class="swatch" aria-hidden="true" /> usual band: the middle 80 % of the same hour on the 14 days before <template v-if="today.dots.id.length < today.dots.shownOf"> · {{ today.dots.id.length.toLocaleString('en-GB') }} of {{ today.dots.shownOf.toLocaleString('en-GB') }} drawn, every slow or failed one among them</template></p>
+    <p class="legend small"><span class="swatch" aria-hidden="true" /> usual band: the middle 80 % of the same hour on the 14 days before <template v-if="today.dots.id.length < today.dots.shownOf"> · {{ today.dots.id.length.toLocaleString('en-GB') }} of {{ today.dots.shownOf.toLocaleString('en-GB') }} drawn</template></p>
   </div>
 </template>
 
