@@ -1,0 +1,112 @@
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, describe, expect, it } from 'vitest'
+import { readOtlp } from '../core/formats'
+import { analyseAll, correlate, type Observation } from '../core/logons'
+import { OrgFile } from '../contract/org'
+import { controlServer } from './control'
+import { larkmere } from './directory/larkmere'
+import { Fleet } from './fleet/fleet'
+import { history } from './fleet/history'
+import { otlpOf } from './fleet/otlp'
+import { offsetMs } from './fleet/shifts'
+import { latencyOf, plant } from './fleet/troubles'
+import { Random } from './random'
+import { freeBytesOf, larkmereShares } from './share/share'
+
+const NOW = Date.UTC(2026, 10, 23, 13)
+const company = larkmere(260)
+const planted = plant(NOW, company.staff, company.hosts)
+const days = (from: number, to: number) => [...history(company, planted, { fromDay: from, toDay: to }, NOW, 'Europe/Copenhagen')].flatMap(({ observations }) => observations)
+const folder = mkdtempSync(join(tmpdir(), 'ikebana-standins-'))
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+describe('Larkmere Ferries', () => {
+  it('is the same for the same seed, fits org.json, and has people with names of their own', () => {
+    expect(larkmere(260)).toEqual(company)
+    expect(OrgFile.safeParse(company.org).success).toBe(true)
+    expect(new Set(company.staff.map(({ id }) => id)).size).toBe(company.staff.length)
+    expect(larkmere().staff).toHaveLength(2600)
+  })
+
+  it('has the same history for the same moment, ending before it', () => {
+    const once = days(1, 0)
+    expect(days(1, 0)).toEqual(once)
+    expect(once.length).toBeGreaterThan(1000)
+    expect(Math.max(...once.filter(({ kind }) => kind === 'begin').map(({ timeMs }) => timeMs))).toBeLessThan(NOW)
+  })
+
+  it('plants troubles that the diagnosis finds from the evidence alone', () => {
+    const explained = analyseAll(correlate(days(6, 0), NOW).map(({ attempt }) => attempt), company.org)
+    const causes = new Map<string, number>()
+    for (const { diagnosis } of explained) if (diagnosis.cause) causes.set(diagnosis.cause.id, (causes.get(diagnosis.cause.id) ?? 0) + 1)
+    for (const id of ['policy-part-slow', 'container-held', 'host-not-configured', 'second-factor-timeout', 'wrong-password']) expect(causes.get(id) ?? 0, id).toBeGreaterThan(0)
+  })
+
+  it('keeps summer time', () => {
+    expect([offsetMs('Europe/Copenhagen', Date.UTC(2026, 0, 1)), offsetMs('Europe/Copenhagen', Date.UTC(2026, 6, 1))]).toEqual([3_600_000, 7_200_000])
+  })
+
+  it('has shares whose latency follows the load', () => {
+    const [quiet, busy, overloaded] = [latencyOf(String.raw`\\quay-fs1\profiles`, 5, false, 1), latencyOf(String.raw`\\quay-fs1\profiles`, 40, false, 1), latencyOf(String.raw`\\quay-fs1\profiles`, 40, true, 1)]
+    expect(quiet).toBe(3)
+    expect(busy).toBeGreaterThan(quiet)
+    expect(overloaded).toBeGreaterThan(busy)
+  })
+})
+
+it('an export says the same as the observations that it was made of', () => {
+  const random = new Random('export')
+  const byAttempt = new Map<string, Observation[]>()
+  for (const o of days(0, 0)) byAttempt.set(o.attempt ?? '', [...(byAttempt.get(o.attempt ?? '') ?? []), o])
+  for (const list of [...byAttempt.values()].slice(0, 60)) {
+    const [direct] = correlate(list, NOW)
+    const { observations, faults } = readOtlp(JSON.parse(JSON.stringify(otlpOf(list, () => random.guid().replaceAll('-', '').slice(0, 16)))))
+    const [exported] = correlate(observations, NOW)
+    const facts = (one: typeof direct) => ({ id: one?.attempt.id, totalMs: one?.attempt.totalMs, outcome: one?.attempt.outcome, person: one?.attempt.person, attrs: one?.attempt.attrs, phases: one?.attempt.phases.map(({ phase, startMs, endMs }) => [phase, startMs, endMs]) })
+    expect(faults).toEqual([])
+    expect(facts(exported)).toEqual(facts(direct))
+  }
+})
+
+describe('the fleet control', () => {
+  const shares = larkmereShares(folder)
+  const fleet = new Fleet({ larkmere: company, planted, shares, timeZone: 'UTC', floorAMinute: 1, now: () => NOW, uplink: { traces: async () => undefined, report: async () => undefined, settings: async () => { throw new Error('not asked here') } } })
+  const app = controlServer(fleet, shares, 'secret')
+  afterAll(() => { fleet.stop(); void app.close() })
+  const ask = (method: 'GET' | 'POST', url: string, payload?: object) => app.inject({ method, url, headers: { authorization: 'Bearer secret' }, ...(payload ? { payload } : {}) })
+
+  it('asks for its token', async () => {
+    expect((await app.inject({ url: '/control/hosts' })).statusCode).toBe(401)
+  })
+
+  it('tells hosts, sessions, shares and holds; drains; refuses what it does not know', async () => {
+    const { hosts } = (await ask('GET', '/control/hosts')).json<{ hosts: { host: string; power: string }[] }>()
+    expect(hosts.filter(({ power }) => power === 'off').map(({ host }) => host)).toEqual([planted.deadHost])
+    await ask('POST', `/control/hosts/${hosts[0]?.host}/drain`, { on: true })
+    expect(fleet.hosts.get(hosts[0]?.host ?? '')?.draining).toBe(true)
+    expect((await ask('POST', '/control/hosts/none/drain', { on: true })).statusCode).toBe(400)
+    expect((await ask('POST', '/standin/troubles', { name: 'none', on: true })).statusCode).toBe(400)
+    expect((await ask('GET', '/control/shares')).json<{ shares: object[] }>().shares).toHaveLength(2)
+  })
+
+  it('releases a dead hold once, and never one whose session lives', async () => {
+    const { holds } = (await ask('GET', '/control/holds')).json<{ holds: { share: string; file: string; host: string; session: string }[] }>()
+    expect(holds).toHaveLength(planted.held.size)
+    expect((await ask('POST', '/control/holds/release', holds[0])).json()).toMatchObject({ released: true })
+    expect((await ask('POST', '/control/holds/release', holds[0])).json()).toMatchObject({ released: false })
+    const host = [...fleet.hosts.values()].find(({ power }) => power === 'on')
+    host?.sessions.set('s-1', { person: 'x', session: 's-1', host: host.plan.id, sinceMs: NOW, state: 'active', endsMs: NOW + 1 })
+    shares[0]?.hold('x', host?.plan.id ?? '', 's-1', NOW)
+    expect((await ask('POST', '/control/holds/release', { share: shares[0]?.path, file: 'x/profile.vhdx', host: host?.plan.id, session: 's-1' })).json()).toEqual({ released: false, reason: 'session s-1 lives' })
+  })
+
+  it('makes a disk file once, and counts the room that it claims', async () => {
+    const [share] = shares
+    expect(await share?.ensure('mara', 30 * 1024, NOW)).toBe(true)
+    const free = share ? freeBytesOf(share) : 0
+    expect(free).toBeLessThan(share?.totalBytes ?? 0)
+    expect(await share?.ensure('mara', 30 * 1024, null)).toBe(false)
+  })
+})
