@@ -10,7 +10,7 @@ interface Wanted { text: string; share?: string | undefined; held: 'all' | 'held
 
 async function listContainers(database: Queryable, { text, share, held }: Wanted): Promise<ContainerLine[]> {
   return database.query<ContainerLine>(`select ${LINE} from containers c left join people p on p.id = c.person
-    where ($1 = '' or concat_ws(' ', c.file, p.name, c.holder_host) ilike $2) and ($3::text is null or c.share = $3) and ($4 = 'all' or c.holder_host is not null) and ($4 <> 'stale' or c.holder_alive is not true) order by c.allocated_bytes desc, c.id limit 5000`,
+    where ($1 = '' or concat_ws(' ', c.file, p.name, c.holder_host) ilike $2) and ($3::text is null or c.share = $3) and ($4 = 'all' or c.holder_host is not null) and ($4 <> 'stale' or c.holder_alive = false) order by c.allocated_bytes desc, c.id limit 5000`,
     [text, `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`, share ?? null, held])
 }
 

@@ -23,16 +23,29 @@ export async function inspectFile(path: string): Promise<Inspection> {
 }
 
 /** A person's folder is named after their account; the disk file may lie in it at any depth. */
-function personOf(file: string): string | null {
+export function personOf(file: string): string | null {
   const [folder] = file.split('/')
   return folder && file.includes('/') ? folder.toLowerCase() : null
+}
+
+interface HostSessions { id: string; sessions: { session: string }[]; reported_ms: number | null }
+
+/** A logon that is under way holds its container before its session stands in a report; so only a report well after the hold can deny it. */
+const SETTLED_MS = 3 * 60_000
+
+/** Whether the holding session lives, by the host's own report; null while no report can tell. */
+function holderAlive(report: HostSessions | undefined, hold: { session: string; sinceMs: number }): boolean | null {
+  if (!report?.reported_ms) return null
+  if (report.sessions.some(({ session }) => session === hold.session)) return true
+  return report.reported_ms > hold.sinceMs + SETTLED_MS ? false : null
 }
 
 /** Brings what is known of shares and containers up to date: only files that changed are read again. */
 export async function scanShares({ fleet, database, now, live }: Context): Promise<void> {
   const shares = await fleet.shares()
   const holds = new Map((await fleet.holds()).map((hold) => [`${hold.share}|${hold.file}`, hold]))
-  const sessions = new Map((await database.query<{ id: string; sessions: { session: string }[] }>('select id, sessions from hosts')).map(({ id, sessions }) => [id, new Set(sessions.map(({ session }) => session))]))
+  const dead = new Set((await fleet.hosts()).filter(({ power, answers }) => power === 'off' || !answers).map(({ host }) => host))
+  const reports = new Map((await database.query<HostSessions>('select id, sessions, reported_ms from hosts')).map((row) => [row.id, row]))
   await database.query(`insert into shares select id, path, zone, mount, "totalBytes", "freeBytes", "latencyMs", $2 from jsonb_to_recordset($1::jsonb) as r(id text, path text, zone text, mount text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision)
     on conflict (id) do update set path = excluded.path, zone = excluded.zone, mount = excluded.mount, total_bytes = excluded.total_bytes, free_bytes = excluded.free_bytes, latency_ms = excluded.latency_ms, updated_ms = excluded.updated_ms`, [JSON.stringify(shares), now()])
   for (const share of shares) {
@@ -60,7 +73,7 @@ export async function scanShares({ fleet, database, now, live }: Context): Promi
     }
     const held = [...seen].flatMap((id) => {
       const hold = holds.get(`${share.path}|${id.slice(share.path.length + 1).replaceAll('\\', '/')}`)
-      return hold ? [{ id, host: hold.host, session: hold.session, since: hold.sinceMs, alive: sessions.get(hold.host)?.has(hold.session) ?? null }] : []
+      return hold ? [{ id, host: hold.host, session: hold.session, since: hold.sinceMs, alive: dead.has(hold.host) ? false : holderAlive(reports.get(hold.host), hold) }] : []
     })
     await database.query(`update containers c set holder_host = r.host, holder_session = r.session, held_since_ms = r.since, holder_alive = r.alive, last_used_ms = greatest(c.last_used_ms, r.since) from
       (select k.id, h.host, h.session, h.since, h.alive from containers k left join jsonb_to_recordset($1::jsonb) as h(id text, host text, session text, since bigint, alive boolean) on h.id = k.id where k.share = $2) r

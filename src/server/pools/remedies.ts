@@ -1,5 +1,6 @@
 import { Problem } from '../../contract/errors'
 import type { Finding, Story } from './remedy-types'
+import { personOf } from '../containers/scan'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import type { Context } from '../shell/context'
 
@@ -24,7 +25,8 @@ function releaseHold({ fleet, database }: Need, story: Story, person: string): P
     steps: [
       { title: 'Look who holds the container', run: async () => {
         const files = await container()
-        hold = (await fleet.holds()).find((one) => files.some(({ share, file }) => share === one.share && file === one.file))
+        // A container that no scan has seen yet is known by its folder, which bears the person's name.
+        hold = (await fleet.holds()).find((one) => files.some(({ share, file }) => share === one.share && file === one.file) || personOf(one.file) === person)
         if (!hold) throw new StepStopped('Nothing holds it any more. Nothing was changed.')
         return `${hold.host}, session ${hold.session}`
       } },

@@ -37,7 +37,7 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
       <div class="toolbar">
         <BFormInput v-model="text" aria-label="Part of a name" placeholder="Part of a person, file or host" />
         <select class="form-select" aria-label="Share" :value="share" @change="set('share', ($event.target as HTMLSelectElement).value)"><option value="">every share</option><option v-for="one in data.shares" :key="one.id" :value="one.path">{{ one.path }}</option></select>
-        <select class="form-select" aria-label="Holder" :value="held" @change="set('held', ($event.target as HTMLSelectElement).value)"><option value="all">held or not</option><option value="held">held now</option><option value="stale">held by nobody alive</option></select>
+        <select class="form-select" aria-label="Holder" :value="held" @change="set('held', ($event.target as HTMLSelectElement).value)"><option value="all">held or not</option><option value="held">held now</option><option value="stale">held by a dead session</option></select>
         <a class="export" :href="addressOf('containersExport', { query })" download>Export CSV</a>
       </div>
       <DataTable :columns="columns" :rows="rows" :row-key="(c) => c.id" label="Containers" :empty="data.total === 0 ? 'No container has been found on a share yet. One appears at a person’s first logon; the shares are looked at every 20 s.' : 'No container matches. Take away a filter.'">
