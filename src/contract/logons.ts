@@ -39,6 +39,7 @@ export const Finding = z.object({
   id: z.string(), title: z.string(), confidence: z.number(), sentence: z.string(), toPerson: z.string(), evidence: z.array(Clue), remedy: Remedy.nullable(),
   logOdds: z.object({ prior: z.number(), withEvidence: z.number() }),
 })
+export type Finding = z.infer<typeof Finding>
 export const DiagnosisRecord = z.object({ cause: Finding.nullable(), others: z.array(z.object({ id: z.string(), title: z.string(), confidence: z.number() })) })
 
 const PhaseRecord = z.object({ phase: z.string(), startMs: z.number(), endMs: z.number(), ended: z.boolean(), code: z.string().nullable(), host: z.string().nullable() })

@@ -1,5 +1,5 @@
 import { Problem } from '../../contract/errors'
-import type { Finding, Story } from './remedy-types'
+import type { Finding, Story } from '../../contract/logons'
 import { personOf } from '../containers/scan'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import type { Context } from '../shell/context'
