@@ -1,4 +1,4 @@
-import { analyseAll, correlate, endOf, type Observation } from '../src/core/logons'
+import { explain, Gatherer, type Attempt } from '../src/core/logons'
 import { NdjsonReader } from '../src/core/formats'
 import { larkmere } from '../src/standins/directory/larkmere'
 import { history } from '../src/standins/fleet/history'
@@ -8,7 +8,7 @@ import { plant } from '../src/standins/fleet/troubles'
 const now = Date.UTC(2026, 10, 23, 13)
 const company = larkmere()
 const lines: string[] = []
-for (const { observations } of history(company, plant(now, company.staff, company.hosts), { fromDay: 5, toDay: 0 }, now, 'Europe/Copenhagen')) for (const o of observations) lines.push(JSON.stringify({ ...o, time: o.timeMs, timeMs: undefined }))
+for (const { observations } of history(company, plant(now, company.staff, company.hosts), { fromDay: 5, toDay: 0 }, now, 'Europe/Copenhagen')) for (const o of observations) lines.push(JSON.stringify({ ...o, time: new Date(o.timeMs).toISOString(), timeMs: undefined }))
 const bytes = Buffer.from(lines.join('\n') + '\n')
 
 function bare(): number {
@@ -18,22 +18,27 @@ function bare(): number {
   if (n !== lines.length) throw new Error('lines lost')
   return performance.now() - begun
 }
-function ours(): { readMs: number; allMs: number } {
+function ours(analyse: boolean): number {
   const begun = performance.now()
-  const observations: Observation[] = []
-  let newest = 0
-  const reader = new NdjsonReader({ observation: (o) => { observations.push(o); newest = Math.max(newest, endOf(o)) }, fault: (fault) => { throw new Error(fault.reason) } })
+  let read = 0
+  const attempts: Attempt[] = []
+  const gatherer = new Gatherer(({ attempt }) => attempts.push(attempt))
+  const reader = new NdjsonReader({ observation: (o) => { read++; if (analyse) gatherer.add(o) }, fault: (fault) => { throw new Error(fault.reason) } })
   for (let at = 0; at < bytes.length; at += 1 << 20) reader.push(bytes.subarray(at, at + (1 << 20)))
   reader.end()
-  const readMs = performance.now() - begun
-  analyseAll(correlate(observations, newest).map(({ attempt }) => attempt))
-  return { readMs, allMs: performance.now() - begun }
+  if (read !== lines.length) throw new Error('lines lost')
+  if (analyse) {
+    gatherer.end()
+    attempts.sort((a, b) => a.startedAtMs - b.startedAtMs)
+    let told = 0
+    for (const { diagnosis } of explain(attempts)) told += diagnosis.cause ? 1 : 0
+    if (told === 0) throw new Error('nothing explained')
+  }
+  return performance.now() - begun
 }
-bare()
-ours()
-const parse = Math.min(bare(), bare(), bare())
-const runs = [ours(), ours(), ours()]
-const read = Math.min(...runs.map(({ readMs }) => readMs))
-const all = Math.min(...runs.map(({ allMs }) => allMs))
+/** In turns, so that a machine that slows down for a while slows all three. */
+const rounds = Array.from({ length: 9 }, () => ({ parse: bare(), read: ours(false), all: ours(true) })).slice(2)
+const middle = (numbers: number[]) => numbers.sort((a, b) => a - b)[numbers.length >> 1] ?? 0
 const mb = bytes.length / 1e6
-console.log(`NDJSON, ${lines.length} lines, ${mb.toFixed(0)} MB\n  JSON.parse alone   ${parse.toFixed(0)} ms  (${(mb / parse * 1000).toFixed(0)} MB/s)\n  read and checked   ${read.toFixed(0)} ms  = ${(parse / read).toFixed(2)} of its speed\n  read and analysed  ${all.toFixed(0)} ms  = ${(parse / all).toFixed(2)} of its speed (aim 0.5)\n`)
+const row = (name: string, key: 'parse' | 'read' | 'all', aim = '') => `  ${name.padEnd(18)} ${middle(rounds.map((r) => r[key])).toFixed(0).padStart(5)} ms  = ${middle(rounds.map((r) => r.parse / r[key])).toFixed(2)} of its speed${aim}`
+console.log(`NDJSON, ${lines.length} lines, ${mb.toFixed(0)} MB; peer: JSON.parse of each line, ${(mb / middle(rounds.map((r) => r.parse)) * 1000).toFixed(0)} MB/s\n${row('JSON.parse alone', 'parse')}\n${row('read and checked', 'read')}\n${row('read and analysed', 'all', ' (aim 0.5)')}\n`)

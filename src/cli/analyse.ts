@@ -1,9 +1,11 @@
+import { once } from 'node:events'
 import { readFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
 import Papa from 'papaparse'
 import { OrgFile } from '../contract/org'
 import type { Fault } from '../core/formats'
-import { affectedBy, analyseAll, correlate, endOf, incidents, type Explained, type Observation } from '../core/logons'
+import { affectedBy, explain, incidents, type Affected, type Explained } from '../core/logons'
+import { attemptsOf, keepStandardInput } from './attempts'
 import { readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
 import { UsageError } from './usage'
 
@@ -15,21 +17,49 @@ export async function analyseCommand(args: string[]): Promise<void> {
   const format = oneOf('format', values.format ?? 'auto', ['auto', 'ndjson', 'otlp']) as EvidenceFormat
   const org = values.context === undefined ? undefined : await readOrg(values.context)
 
-  const observations: Observation[] = []
-  const faults: { file: string; fault: Fault }[] = []
-  let newest = -Infinity
-  for (const file of positionals) {
-    await readEvidence(file, format, {
-      observation: (observation) => { newest = Math.max(newest, endOf(observation)); observations.push(observation) },
-      fault: (fault) => { if (faults.push({ file, fault }) <= 20) complain(file, fault) },
-    })
+  const input = positionals.includes('-') ? await keepStandardInput() : null
+  const files = positionals.map((file) => (file === '-' && input ? input.path : file))
+  const faults = new Faults(new Map(files.map((file, i) => [file, positionals[i] ?? file])))
+  const gathered = await attemptsOf(async (observation) => {
+    const again = faults.readBefore
+    for (const file of files) await readEvidence(file, format, { observation, fault: (fault) => { if (!again) faults.add(file, fault) } })
+    if (!again) faults.end()
+  })
+  try {
+    const explained = explain(gathered.attempts, org)
+    await write(values.incidents ? incidentRecords(explained) : records(explained), out, faults)
+  } finally {
+    gathered.dispose()
+    input?.dispose()
   }
-  if (faults.length > 20) process.stderr.write(`… and ${faults.length - 20} more records refused\n`)
-  if (observations.length === 0 && faults.length > 0) throw new UsageError(`nothing could be read: ${faults.length} records refused, the first because ${faults[0]?.fault.reason}`)
+}
 
-  const explained = analyseAll(correlate(observations, newest).map(({ attempt }) => attempt), org)
-  const records: Row[] = values.incidents ? incidentRecords(explained) : explained.map(attemptRecord)
-  write(records, out)
+/** What was refused: the first ones are said, all are counted. */
+class Faults {
+  readBefore = false
+  count = 0
+  #first: Fault | null = null
+
+  constructor(private readonly names: ReadonlyMap<string, string>) {}
+
+  add(file: string, fault: Fault): void {
+    this.#first ??= fault
+    if (++this.count <= MOST_SAID) process.stderr.write(`${this.names.get(file) ?? file}${fault.line === null ? '' : `:${fault.line}`}: ${fault.reason}\n`)
+  }
+
+  end(): void {
+    this.readBefore = true
+    if (this.count > MOST_SAID) process.stderr.write(`… and ${this.count - MOST_SAID} more records refused\n`)
+  }
+
+  nothingRead(): void {
+    if (this.#first) throw new UsageError(`nothing could be read: ${this.count} records refused, the first because ${this.#first.reason}`)
+  }
+}
+const MOST_SAID = 20
+
+function* records(explained: Iterable<Explained>): Generator<Row> {
+  for (const one of explained) yield attemptRecord(one)
 }
 
 type Row = Record<string, unknown>
@@ -61,10 +91,6 @@ async function readOrg(path: string): Promise<OrgFile> {
   throw new UsageError(`${path}: ${issue?.path.join('.') ?? ''} ${issue?.message ?? 'not as expected'}`)
 }
 
-function complain(file: string, fault: Fault): void {
-  process.stderr.write(`${file}${fault.line === null ? '' : `:${fault.line}`}: ${fault.reason}\n`)
-}
-
 function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, others } }: Explained): Row {
   return {
     attempt: attempt.id, person: attempt.account, host: attempt.host, pool: attempt.pool, startedAt: new Date(attempt.startedAtMs).toISOString(), totalMs: attempt.totalMs, outcome,
@@ -74,21 +100,64 @@ function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, ot
   }
 }
 
-function incidentRecords(explained: readonly Explained[]): Row[] {
-  return incidents(explained.flatMap((one) => affectedBy(one))).map((one) => ({
+function incidentRecords(explained: Iterable<Explained>): Row[] {
+  const affected: Affected[] = []
+  for (const one of explained) affected.push(...affectedBy(one))
+  return incidents(affected).map((one) => ({
     id: one.id, cause: one.cause, scope: one.scope, from: new Date(one.fromMs).toISOString(), to: new Date(one.toMs).toISOString(),
     attempts: one.attempts, people: one.people, lostMinutes: Math.round(one.lostMs / 6000) / 10, change: null,
   }))
 }
 
-function write(records: readonly Row[], out: string): void {
-  if (out === 'json') return process.stdout.write(records.map((record) => JSON.stringify(record) + '\n').join('')) as unknown as void
-  const flat = records.map(flatten)
-  if (out === 'csv') return process.stdout.write(Papa.unparse(flat, { newline: '\r\n' }) + '\r\n') as unknown as void
-  const columns = Object.keys(flat[0] ?? {})
-  const widths = columns.map((column) => Math.min(48, Math.max(column.length, ...flat.map((row) => cellText(row[column]).length))))
+/** So many records decide how wide the columns of a table are. */
+const WIDTHS_FROM = 1000
+
+async function write(rows: Iterable<Row>, out: string, faults: Faults): Promise<void> {
+  let waiting = ''
+  let any = false
+  const line: (row: Row | null) => string = out === 'json' ? (row) => JSON.stringify(row) + '\n' : out === 'csv' ? csvLines() : tableLines()
+  for (const row of rows) {
+    any = true
+    waiting += line(row)
+    if (waiting.length > 1 << 16) {
+      await put(waiting)
+      waiting = ''
+    }
+  }
+  if (!any) faults.nothingRead()
+  await put(waiting + (out === 'table' ? line(null) : ''))
+}
+
+async function put(text: string): Promise<void> {
+  if (text !== '' && !process.stdout.write(text)) await once(process.stdout, 'drain')
+}
+
+function csvLines(): (row: Row | null) => string {
+  let header = true
+  return (row) => {
+    const text = Papa.unparse([flatten(row ?? {})], { newline: '\r\n', header }) + '\r\n'
+    header = false
+    return text
+  }
+}
+
+/** The first records wait until the widths of the columns are known; null ends the table. */
+function tableLines(): (row: Row | null) => string {
+  let waiting: Row[] | null = []
+  let columns: string[] = []
+  let widths: number[] = []
   const line = (cells: unknown[]) => cells.map((cell, i) => cellText(cell).slice(0, 48).padEnd(widths[i] ?? 0)).join('  ').trimEnd() + '\n'
-  process.stdout.write(line(columns) + flat.map((row) => line(columns.map((column) => row[column]))).join(''))
+  const cells = (row: Row) => line(columns.map((column) => row[column]))
+  return (row) => {
+    if (row !== null && waiting === null) return cells(flatten(row))
+    if (row !== null && (waiting?.push(flatten(row)) ?? 0) < WIDTHS_FROM) return ''
+    const first = waiting ?? []
+    waiting = null
+    if (first.length === 0) return ''
+    columns = Object.keys(first[0] ?? {})
+    widths = columns.map((column) => Math.min(48, Math.max(column.length, ...first.map((one) => cellText(one[column]).length))))
+    return line(columns) + first.map(cells).join('')
+  }
 }
 
 /** Lists become one cell: `phase ms; phase ms`. */

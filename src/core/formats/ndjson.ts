@@ -60,6 +60,7 @@ export class NdjsonReader {
     if (rest) this.#block(rest)
   }
 
+  // (see #one)
   /** Complete lines, without the last newline. Decodes them at once; only where that fails, one by one. */
   #block(bytes: Uint8Array): void {
     let text: string
@@ -69,6 +70,7 @@ export class NdjsonReader {
       this.#lineByLine(bytes)
       return
     }
+    const clean = !text.includes('\\u')
     const ascii = text.length === bytes.length
     let at = 0
     let byte = this.#byte
@@ -76,7 +78,7 @@ export class NdjsonReader {
       let end = text.indexOf('\n', at)
       if (end < 0) end = text.length
       const line = text.slice(at, end)
-      this.#one(line, byte)
+      this.#one(line, byte, clean || !line.includes('\\u'))
       byte += ascii ? line.length + 1 : utf8Length(line) + 1
       this.#line++
       if (end === text.length) return
@@ -91,7 +93,7 @@ export class NdjsonReader {
       if (end < 0) end = bytes.length
       const part = bytes.subarray(at, end)
       try {
-        this.#one(this.#strict.decode(part), this.#byte + at)
+        this.#one(this.#strict.decode(part), this.#byte + at, false)
       } catch {
         this.#refuse(this.#byte + at, 'line.encoding', looksUtf16(part) ? 'the file looks like UTF-16; expected UTF-8' : 'not valid UTF-8', this.#lax.decode(part.subarray(0, EXCERPT_LENGTH)))
       }
@@ -101,7 +103,8 @@ export class NdjsonReader {
     }
   }
 
-  #one(line: string, byte: number): void {
+  /** `clean`: the line holds no \u escape; decoded strictly, no text in it can then hold NUL or half a surrogate pair. */
+  #one(line: string, byte: number, clean: boolean): void {
     if (line.length > LONGEST_LINE_BYTES) return this.#refuse(byte, 'line.too-long', `longer than ${LONGEST_LINE_BYTES} bytes`, line)
     const text = byte === 0 && line.charCodeAt(0) === 0xfeff ? line.slice(1) : line
     if (text === '' || text === '\r' || text.trim() === '') return
@@ -113,7 +116,7 @@ export class NdjsonReader {
       return this.#refuse(byte, binary ? 'line.binary' : 'line.json', binary ? 'binary data; expected a line of JSON' : `not valid JSON: ${message(error)}`, text)
     }
     try {
-      this.sink.observation(readObservation(value))
+      this.sink.observation(readObservation(value, clean))
     } catch (error) {
       if (!(error instanceof Refusal)) throw error
       this.#refuse(byte, error.code, error.message, text)

@@ -4,41 +4,56 @@ import { keepable } from './text'
 
 const KINDS: ReadonlySet<unknown> = new Set(OBSERVATION_KINDS)
 const OUTCOMES: ReadonlySet<unknown> = new Set<ReportedOutcome>(['ready', 'failed', 'abandoned', 'degraded'])
-const TEXT_FIELDS = ['attempt', 'person', 'host', 'pool', 'session', 'phase', 'part', 'code', 'text'] as const
 const EARLIEST_MS = Date.UTC(1990, 0, 1)
 const LATEST_MS = Date.UTC(2100, 0, 1)
 const LONGEST_TEXT = 4000
 const MOST_ATTRS = 200
+type Field = 'attempt' | 'person' | 'host' | 'pool' | 'session' | 'phase' | 'part' | 'code' | 'text'
+
+const isKind = (kind: unknown): kind is ObservationKind => KINDS.has(kind)
+const isOutcome = (outcome: unknown): outcome is ReportedOutcome => OUTCOMES.has(outcome)
 
 /**
  * Checks one record of the plain form (docs/formats/evidence.md, fields of an observation).
+ * @param value as JSON.parse gave it; its `attrs` become part of the observation
+ * @param clean every text in it is known to be keepable, so that none has to be looked through
  * @throws Refusal with a sentence that says which field is wrong and what was expected
  */
-export function readObservation(value: unknown): Observation {
+export function readObservation(value: unknown, clean = false): Observation {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) throw new Refusal('record.not-an-object', 'expected one JSON object a line')
-  const record = value as Record<string, unknown>
-  const kind = record['kind']
-  if (!KINDS.has(kind)) throw new Refusal('record.kind', `kind is ${short(kind)}; expected one of ${OBSERVATION_KINDS.join(', ')}`)
-  const result: { -readonly [K in keyof Observation]: Observation[K] } = { timeMs: readTime(record['time']), kind: kind as ObservationKind }
-  for (const field of TEXT_FIELDS) {
-    const text = record[field]
-    if (text === undefined || text === null || text === '') continue
-    if (typeof text === 'string') result[field] = keepable(text.length > LONGEST_TEXT ? text.slice(0, LONGEST_TEXT) : text)
-    else if (typeof text === 'number') result[field] = String(text)
-    else throw new Refusal('record.field', `${field} is ${short(text)}; expected a text`)
+  const record = value as Record<Field | 'kind' | 'time' | 'durationMs' | 'outcome' | 'attrs', unknown>
+  const { kind, outcome, attrs } = record
+  if (!isKind(kind)) throw new Refusal('record.kind', `kind is ${short(kind)}; expected one of ${OBSERVATION_KINDS.join(', ')}`)
+  const timeMs = readTime(record.time)
+  const phase = readText('phase', record.phase, clean)
+  if (phase === undefined && (kind === 'phase' || kind === 'phase-begin' || kind === 'phase-end')) throw new Refusal('record.phase', `a record of kind ${kind} needs a phase`)
+  if (outcome !== undefined && outcome !== null && outcome !== '' && !isOutcome(outcome)) throw new Refusal('record.outcome', `outcome is ${short(outcome)}; expected ready, failed, abandoned or degraded`)
+  // Every field is there, given or not, so that all observations have one shape and are read fast.
+  const result: Observation = {
+    timeMs,
+    kind,
+    attempt: readText('attempt', record.attempt, clean),
+    person: readText('person', record.person, clean),
+    host: readText('host', record.host, clean),
+    pool: readText('pool', record.pool, clean),
+    session: readText('session', record.session, clean),
+    phase,
+    part: readText('part', record.part, clean),
+    durationMs: kind === 'phase' ? readDuration(record.durationMs) : undefined,
+    code: readText('code', record.code, clean),
+    outcome: isOutcome(outcome) ? outcome : undefined,
+    text: readText('text', record.text, clean),
+    attrs: attrs === undefined || attrs === null ? undefined : readAttrs(attrs, clean),
   }
-  const needsPhase = kind === 'phase' || kind === 'phase-begin' || kind === 'phase-end'
-  if (needsPhase && !result.phase) throw new Refusal('record.phase', `a record of kind ${kind} needs a phase`)
-  if (kind === 'phase') result.durationMs = readDuration(record['durationMs'])
-  const outcome = record['outcome']
-  if (outcome !== undefined && outcome !== null && outcome !== '') {
-    if (!OUTCOMES.has(outcome)) throw new Refusal('record.outcome', `outcome is ${short(outcome)}; expected ready, failed, abandoned or degraded`)
-    result.outcome = outcome as ReportedOutcome
-  }
-  const attrs = record['attrs']
-  if (attrs !== undefined && attrs !== null) result.attrs = readAttrs(attrs)
-  if (!result.attempt && !result.person) throw new Refusal('record.nobody', 'neither attempt nor person is given: the record cannot be matched to anything')
+  if (result.attempt === undefined && result.person === undefined) throw new Refusal('record.nobody', 'neither attempt nor person is given: the record cannot be matched to anything')
   return result
+}
+
+function readText(field: Field, text: unknown, clean: boolean): string | undefined {
+  if (text === undefined || text === null || text === '') return undefined
+  if (typeof text === 'string') return clean && text.length <= LONGEST_TEXT ? text : keepable(text.slice(0, LONGEST_TEXT))
+  if (typeof text === 'number') return String(text)
+  throw new Refusal('record.field', `${field} is ${short(text)}; expected a text`)
 }
 
 /** RFC 3339 with offset (any number of fraction digits), or epoch milliseconds as a number or digits. */
@@ -49,17 +64,47 @@ export function readTime(value: unknown): number {
   return ms
 }
 
-const INSTANT = /^(\d{4})-(\d{2})-(\d{2})[Tt ](\d{2}):(\d{2}):(\d{2})(\.\d+)?(?:([Zz])|([+-])(\d{2}):(\d{2}))$/
+const DATE = /^(\d{4})-(\d{2})-(\d{2})$/
+const CLOCK = /^[Tt ](\d{2}):(\d{2}):(\d{2})(\.\d+)?(?:([Zz])|([+-])(\d{2}):(\d{2}))$/
+/** The last date read and its midnight: records of one day stand together. */
+let lastDate = ''
+let lastMidnightMs = NaN
 
 function timeOf(text: string): number {
-  const m = INSTANT.exec(text)
-  if (!m) return /^\d{12,14}(\.\d+)?$/.test(text) ? Number(text) : NaN
-  const [, year, month, day, hour, minute, second, fraction, , sign, offsetHour, offsetMinute] = m
-  const [mo, d, h, mi, s] = [Number(month), Number(day), Number(hour), Number(minute), Number(second)]
-  const ms = Date.UTC(Number(year), mo - 1, d, h, mi, Math.min(s, 59))
-  if (new Date(ms).getUTCMonth() !== mo - 1 || h > 23 || mi > 59 || s > 60) return NaN
+  const date = text.slice(0, 10)
+  if (date !== lastDate) {
+    lastMidnightMs = midnightOf(date)
+    lastDate = date
+  }
+  const usual = text.length === 24 ? usualClockOf(text) : NaN
+  if (lastMidnightMs !== lastMidnightMs) return /^\d{12,14}(\.\d+)?$/.test(text) ? Number(text) : NaN
+  return lastMidnightMs + (usual === usual ? usual : clockOf(text))
+}
+
+function midnightOf(date: string): number {
+  const m = DATE.exec(date)
+  if (!m) return NaN
+  const month = Number(m[2]) - 1
+  const ms = Date.UTC(Number(m[1]), month, Number(m[3]))
+  return new Date(ms).getUTCMonth() === month ? ms : NaN
+}
+
+/** `T05:41:00.123Z`, digit by digit; NaN for any other form. */
+function usualClockOf(text: string): number {
+  if (text.charCodeAt(10) !== 84 || text.charCodeAt(13) !== 58 || text.charCodeAt(16) !== 58 || text.charCodeAt(19) !== 46 || text.charCodeAt(23) !== 90) return NaN
+  const digit = (at: number) => { const d = text.charCodeAt(at) - 48; return d >= 0 && d <= 9 ? d : NaN }
+  const [hour, minute, second] = [digit(11) * 10 + digit(12), digit(14) * 10 + digit(15), digit(17) * 10 + digit(18)]
+  return hour <= 23 && minute <= 59 && second <= 59 ? hour * 3_600_000 + minute * 60_000 + second * 1000 + digit(20) * 100 + digit(21) * 10 + digit(22) : NaN
+}
+
+function clockOf(text: string): number {
+  const m = CLOCK.exec(text.slice(10))
+  if (!m) return NaN
+  const [, hour, minute, second, fraction, , sign, offsetHour, offsetMinute] = m
+  const [h, mi, s] = [Number(hour), Number(minute), Number(second)]
+  if (h > 23 || mi > 59 || s > 60) return NaN
   const offset = sign ? (sign === '-' ? -1 : 1) * (Number(offsetHour) * 60 + Number(offsetMinute)) : 0
-  return ms - offset * 60_000 + (s === 60 ? 1000 : 0) + (fraction ? Number(fraction) * 1000 : 0)
+  return h * 3_600_000 + mi * 60_000 + Math.min(s, 59) * 1000 - offset * 60_000 + (s === 60 ? 1000 : 0) + (fraction ? Number(fraction) * 1000 : 0)
 }
 
 function readDuration(value: unknown): number {
@@ -69,11 +114,25 @@ function readDuration(value: unknown): number {
 }
 
 /** Flat values stay; a nested value is kept as its JSON text, so that nothing is lost. */
-function readAttrs(value: unknown): Attrs {
-  if (typeof value !== 'object' || Array.isArray(value)) throw new Refusal('record.attrs', `attrs is ${short(value)}; expected a flat object`)
+function readAttrs(value: unknown, clean: boolean): Attrs {
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) throw new Refusal('record.attrs', `attrs is ${short(value)}; expected a flat object`)
+  return clean && isFlat(value as Record<string, unknown>) ? (value as Attrs) : flattened(value)
+}
+
+function isFlat(value: Record<string, unknown>): boolean {
+  let n = 0
+  for (const name in value) {
+    const entry = value[name]
+    const type = typeof entry
+    if (++n > MOST_ATTRS || name === '__proto__' || (type !== 'number' && type !== 'boolean' && (type !== 'string' || (entry as string).length > LONGEST_TEXT))) return false
+  }
+  return true
+}
+
+function flattened(value: object): Attrs {
   const attrs: Record<string, AttrValue> = {}
   let n = 0
-  for (const [name, entry] of Object.entries(value as object)) {
+  for (const [name, entry] of Object.entries(value)) {
     // The one name that would change the object instead of becoming a property of it.
     if (entry === null || entry === undefined || name === '__proto__') continue
     if (++n > MOST_ATTRS) break

@@ -38,28 +38,42 @@ export interface Contrast {
   readonly outside: { readonly n: number; readonly beyond: number }
 }
 
+/** Half an hour either side of an attempt: who logged on then is its neighbour. */
+export const NEAR_MS = 1_800_000
+
+/** With more places than this, those that no neighbour is at are forgotten. */
+const MOST_PLACES = 20_000
+
+/** A neighbour as it is kept: its places by number, in the order of DIMENSIONS; 0 is "not known". */
+interface Row {
+  readonly id: string
+  readonly atMs: number
+  readonly places: readonly number[]
+  readonly beyond: number
+  readonly failed: boolean
+}
+
 /** The attempts around a moment: who else had it, where, and how many logged on at once. */
 export class Around {
-  #list: Neighbour[] = []
+  #rows: Row[] = []
   #sorted = true
+  readonly #numbers = new Map<string, number>([['', 0]])
+  #next = 1
 
-  add(neighbour: Neighbour): void {
-    const last = this.#list.at(-1)
-    if (last && last.atMs > neighbour.atMs) this.#sorted = false
-    this.#list.push(neighbour)
+  add({ id, atMs, places, beyond, failed }: Neighbour): void {
+    const last = this.#rows.at(-1)
+    if (last && last.atMs > atMs) this.#sorted = false
+    this.#rows.push({ id, atMs, places: DIMENSIONS.map((dimension) => this.#numberOf(places[dimension])), beyond, failed })
   }
 
-  /** Forgets everything before a moment, so that a server's memory stays bounded. */
+  /** Forgets everything before a moment, so that memory stays bounded. */
   forget(beforeMs: number): void {
-    this.#list = this.between(beforeMs, Infinity)
-  }
-
-  between(fromMs: number, toMs: number): Neighbour[] {
-    if (!this.#sorted) {
-      this.#list.sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
-      this.#sorted = true
+    this.#sort()
+    this.#rows = this.#rows.slice(this.#firstFrom(beforeMs))
+    if (this.#numbers.size > MOST_PLACES) {
+      const used = new Set(this.#rows.flatMap(({ places }) => places))
+      for (const [place, number] of this.#numbers) if (number !== 0 && !used.has(number)) this.#numbers.delete(place)
     }
-    return this.#list.slice(this.#firstFrom(fromMs), this.#firstFrom(toMs))
   }
 
   /**
@@ -68,33 +82,72 @@ export class Around {
    */
   contrast(self: Neighbour, dimension: Dimension, phase: string, within?: Dimension): Contrast {
     const bit = 1 << SERIES.indexOf(phase)
+    const [column, own] = this.#column(self, dimension)
+    const [fence, fenced] = within ? this.#column(self, within) : [-1, 0]
     const inside = { n: 0, beyond: 0 }
     const outside = { n: 0, beyond: 0 }
-    for (const other of this.between(self.atMs - 1_800_000, self.atMs + 1_800_000)) {
-      if (other.id === self.id || (within && other.places[within] !== self.places[within])) continue
-      if (other.places[dimension] === '') continue
-      const side = other.places[dimension] === self.places[dimension] ? inside : outside
+    const [from, to] = this.#range(self.atMs, NEAR_MS)
+    for (let i = from; i < to; i++) {
+      const row = this.#rows[i]
+      if (!row || isSelf(row, self)) continue
+      const place = row.places[column]
+      if (place === 0 || (fence >= 0 && row.places[fence] !== fenced)) continue
+      const side = place === own ? inside : outside
       side.n++
-      if (other.beyond & bit) side.beyond++
+      if (row.beyond & bit) side.beyond++
     }
     return { inside, outside }
   }
 
+  /** How many others failed in the same place, within half an hour either side. */
+  failures(self: Neighbour, dimension: Dimension): number {
+    const [column, own] = this.#column(self, dimension)
+    const [from, to] = this.#range(self.atMs, NEAR_MS)
+    return this.#rows.slice(from, to).filter((row) => row.failed && row.places[column] === own && !isSelf(row, self)).length
+  }
+
   /** Logons a minute on the same share in the two minutes either side of a moment. */
   logonsAMinute(share: string, atMs: number): number {
-    let n = 0
-    for (const other of this.between(atMs - 120_000, atMs + 120_000)) if (other.places.share === share) n++
-    return n / 4
+    const number = this.#numbers.get(share)
+    const column = DIMENSIONS.indexOf('share')
+    const [from, to] = this.#range(atMs, 120_000)
+    return this.#rows.slice(from, to).filter((row) => row.places[column] === number).length / 4
+  }
+
+  #range(atMs: number, eitherSideMs: number): [from: number, to: number] {
+    this.#sort()
+    return [this.#firstFrom(atMs - eitherSideMs), this.#firstFrom(atMs + eitherSideMs)]
+  }
+
+  #column(self: Neighbour, dimension: Dimension): [column: number, own: number] {
+    return [DIMENSIONS.indexOf(dimension), this.#numbers.get(self.places[dimension]) ?? -1]
+  }
+
+  #numberOf(place: string): number {
+    let number = this.#numbers.get(place)
+    if (number === undefined) this.#numbers.set(place, (number = this.#next++))
+    return number
+  }
+
+  #sort(): void {
+    if (this.#sorted) return
+    this.#rows.sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
+    this.#sorted = true
   }
 
   #firstFrom(ms: number): number {
     let low = 0
-    let high = this.#list.length
+    let high = this.#rows.length
     while (low < high) {
       const middle = (low + high) >> 1
-      if ((this.#list[middle]?.atMs ?? 0) < ms) low = middle + 1
+      if ((this.#rows[middle]?.atMs ?? 0) < ms) low = middle + 1
       else high = middle
     }
     return low
   }
+}
+
+/** By time first: texts of one length are slow to tell apart. */
+function isSelf(row: Row, self: Neighbour): boolean {
+  return row.atMs === self.atMs && row.id === self.id
 }

@@ -2,7 +2,7 @@ import { readAccount } from '../people/account'
 import type { Attempt, Mark, Oddity, Outcome, Phase, PhasePart } from './attempt'
 import { canonicalCode, codeFails } from './codes'
 import { SILENCE_MS } from './correlate'
-import type { AttrValue, Observation } from './observation'
+import type { Attrs, AttrValue, Observation } from './observation'
 
 /** A phase longer than a day is a clock error, not a wait. */
 const LONGEST_MS = 24 * 3_600_000
@@ -25,61 +25,86 @@ interface Stretch {
 export function assemble(id: string, ordered: readonly Observation[], nowMs: number): Attempt {
   const oddities: Oddity[] = []
   const stretches = stretchesOf(ordered, oddities)
-  const timed = stretches.filter((stretch) => stretch.part === null && stretch.phase !== 'settle')
-  const begin = ordered.find((observation) => observation.kind === 'begin')
+  const { begin, end, account, host, pool, session, latestMs } = overview(ordered)
   const firstMs = ordered[0]?.timeMs ?? 0
   if (!begin) oddities.push({ code: 'begin.missing', sentence: 'No record of the begin; the first record is taken for it.' })
   const startMs = begin ? Math.min(begin.timeMs, firstMs) : firstMs
-  const end = ordered.findLast((observation) => observation.kind === 'end')
-  const shellEnd = Math.max(-Infinity, ...timed.filter((s) => s.phase === 'shell' && s.ended).map((s) => s.endMs))
-  const lastMs = Math.max(startMs, ...timed.map((s) => s.endMs), ...ordered.map((o) => o.timeMs))
+  let shellEnd = -Infinity
+  let lastMs = Math.max(startMs, latestMs)
+  for (const s of stretches) {
+    if (s.part !== null || s.phase === 'settle') continue
+    lastMs = Math.max(lastMs, s.endMs)
+    if (s.phase === 'shell' && s.ended) shellEnd = Math.max(shellEnd, s.endMs)
+  }
   const closedMs = end?.timeMs ?? (Number.isFinite(shellEnd) ? shellEnd : null)
   const endMs = Math.max(startMs, closedMs ?? lastMs)
   if (end === undefined && closedMs === null) oddities.push({ code: 'end.missing', sentence: 'No record of the end.' })
 
-  const unclosed = stretches.filter((stretch) => !stretch.ended)
-  for (const stretch of unclosed) {
-    stretch.endMs = Math.max(stretch.startMs, endMs)
-    if (closedMs !== null) oddities.push({ code: 'phase.never-ended', sentence: `No end of ${stretch.phase} was recorded; it is drawn until the attempt's end.` })
+  const phases: Phase[] = []
+  const parts: PhasePart[] = []
+  for (const s of stretches) {
+    if (!s.ended) {
+      s.endMs = Math.max(s.startMs, endMs)
+      if (closedMs !== null) oddities.push({ code: 'phase.never-ended', sentence: `No end of ${s.phase} was recorded; it is drawn until the attempt's end.` })
+    }
+    if (s.part === null) phases.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host })
+    else parts.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host, part: s.part })
   }
   const marks = marksOf(ordered, startMs)
-  const attrs = mergeAttrs(ordered)
-  const account = ordered.find((observation) => observation.person)?.person ?? null
-  const toPhase = (s: Stretch): Phase => ({
-    phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host,
-  })
   return {
     id,
     account,
     person: account === null ? null : readAccount(account).key,
-    host: last(ordered, 'host'),
-    pool: last(ordered, 'pool'),
-    session: last(ordered, 'session'),
+    host,
+    pool,
+    session,
     startedAtMs: startMs,
     totalMs: Math.round(endMs - startMs),
-    outcome: outcomeOf({ end, closedMs, shellEnd, lastMs, nowMs, marks, timed }),
-    phases: stretches.filter((s) => s.part === null).map(toPhase),
-    parts: stretches.filter((s) => s.part !== null).map((s): PhasePart => ({ ...toPhase(s), part: s.part ?? '' })),
+    outcome: outcomeOf({ end, closedMs, lastMs, nowMs, marks, phases }),
+    phases,
+    parts,
     marks,
-    attrs,
+    attrs: mergeAttrs(ordered),
     oddities,
     observations: ordered.length,
   }
 }
 
-function last(ordered: readonly Observation[], field: 'host' | 'pool' | 'session'): string | null {
-  return ordered.findLast((observation) => observation[field])?.[field] ?? null
+/** What the observations say of the whole: the first begin and account, the last end and place. */
+function overview(ordered: readonly Observation[]) {
+  let begin: Observation | undefined
+  let end: Observation | undefined
+  let account: string | null = null
+  let host: string | null = null
+  let pool: string | null = null
+  let session: string | null = null
+  let latestMs = -Infinity
+  for (const o of ordered) {
+    if (o.kind === 'begin') begin ??= o
+    else if (o.kind === 'end') end = o
+    if (o.person && account === null) account = o.person
+    if (o.host) host = o.host
+    if (o.pool) pool = o.pool
+    if (o.session) session = o.session
+    if (o.timeMs > latestMs) latestMs = o.timeMs
+  }
+  return { begin, end, account, host, pool, session, latestMs }
 }
 
-function mergeAttrs(ordered: readonly Observation[]): Record<string, AttrValue> {
-  const attrs: Record<string, AttrValue> = {}
-  for (const observation of ordered) if (observation.attrs) Object.assign(attrs, observation.attrs)
-  return attrs
+function mergeAttrs(ordered: readonly Observation[]): Attrs {
+  let merged: Record<string, AttrValue> | null = null
+  let only: Attrs | null = null
+  for (const { attrs } of ordered) {
+    if (!attrs) continue
+    if (only === null) only = attrs
+    else Object.assign((merged ??= { ...only }), attrs)
+  }
+  return merged ?? only ?? {}
 }
 
 function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stretch[] {
   const result: Stretch[] = []
-  const open = new Map<string, Stretch[]>()
+  let open: Map<string, Stretch[]> | null = null
   for (const o of ordered) {
     if (!o.phase) continue
     if (o.kind === 'phase') {
@@ -92,11 +117,12 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
       const stretch = stretchOf(o, o.timeMs, false)
       result.push(stretch)
       const key = nameOf(o)
+      open ??= new Map()
       const waiting = open.get(key)
       if (waiting) waiting.push(stretch)
       else open.set(key, [stretch])
     } else if (o.kind === 'phase-end') {
-      const stretch = open.get(nameOf(o))?.shift()
+      const stretch = open?.get(nameOf(o))?.shift()
       if (stretch) {
         stretch.endMs = o.timeMs
         stretch.ended = true
@@ -107,7 +133,12 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
       }
     }
   }
-  return result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
+  return inOrder(result) ? result : result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
+}
+
+function inOrder(stretches: readonly Stretch[]): boolean {
+  for (let i = 1; i < stretches.length; i++) if ((stretches[i - 1]?.startMs ?? 0) >= (stretches[i]?.startMs ?? 0)) return false
+  return true
 }
 
 function stretchOf(o: Observation, endMs: number, ended: boolean): Stretch {
@@ -120,7 +151,12 @@ const nameOf = (o: Observation): string => JSON.stringify([o.phase, o.part])
 function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {
   const marks: Mark[] = []
   const said = new Set<string>()
-  for (const { kind, code } of ordered) if (kind === 'mark' && code) said.add(canonicalCode(code))
+  let any = false
+  for (const { kind, code, text } of ordered) {
+    any ||= kind === 'mark' || code !== undefined || (kind === 'end' && text !== undefined)
+    if (kind === 'mark' && code) said.add(canonicalCode(code))
+  }
+  if (!any) return marks
   for (const o of [...ordered.filter(({ kind }) => kind !== 'end'), ...ordered.filter(({ kind }) => kind === 'end')]) {
     if (o.kind !== 'mark') {
       const code = o.code ? canonicalCode(o.code) : null
@@ -136,19 +172,18 @@ function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {
 interface Ending {
   end: Observation | undefined
   closedMs: number | null
-  shellEnd: number
   lastMs: number
   nowMs: number
   marks: readonly Mark[]
-  timed: readonly Stretch[]
+  phases: readonly Phase[]
 }
 
-function outcomeOf({ end, closedMs, lastMs, nowMs, marks, timed }: Ending): Outcome {
+function outcomeOf({ end, closedMs, lastMs, nowMs, marks, phases }: Ending): Outcome {
   if (end?.outcome) return end.outcome
   const failing = marks.some((mark) => mark.code !== null && codeFails(mark.code))
-  if (end) return failing && !timed.some((s) => s.phase === 'shell') ? 'failed' : 'ready'
+  if (end) return failing && !phases.some(({ phase }) => phase === 'shell') ? 'failed' : 'ready'
   if (closedMs !== null) return 'ready'
   if (nowMs - lastMs <= SILENCE_MS) return 'open'
-  const reachedHost = timed.some((s) => s.phase !== 'broker' && s.phase !== 'power')
+  const reachedHost = phases.some(({ phase }) => phase !== 'broker' && phase !== 'power' && phase !== 'settle')
   return failing || !reachedHost ? 'failed' : 'abandoned'
 }

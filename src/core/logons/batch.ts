@@ -1,8 +1,8 @@
 import { EMPTY_ORG, type Org } from '../people/org'
 import { isUnusual, measure, type Measured } from './analyse'
-import { Around, neighbourOf } from './around'
+import { Around, NEAR_MS, neighbourOf } from './around'
 import type { Attempt } from './attempt'
-import { blame } from './blame'
+import { blame, type Blame } from './blame'
 import { diagnose, NOTHING_UNUSUAL, type Diagnosis } from './diagnose'
 import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
 
@@ -28,34 +28,68 @@ export function countsForUsual({ outcome }: Pick<Measured, 'outcome'>): boolean 
   return outcome === 'ready' || outcome === 'slow'
 }
 
+/** So many of the first attempts say what is usual where fewer than ENOUGH came before. */
+const FIRST_ONES = 10_000
+
+/** Analyses attempts that are all at hand, as from files (see explain). */
+export function analyseAll(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Explained[] {
+  return [...explain(attempts, org)]
+}
+
 /**
- * Analyses attempts that are all at hand, as from files. The usual of each comes from those before it; where these are too few,
- * from all of them (medians bear the few that are ill).
+ * Analyses attempts one after another, in bounded memory: an attempt is given out once the half hour after it is known. The usual of each comes
+ * from those before it; where these are too few, from the first ones of all (medians bear the few that are ill).
  * @param attempts by start, as correlate() returns them
  */
-export function analyseAll(attempts: readonly Attempt[], org: Org = EMPTY_ORG): Explained[] {
+export function* explain(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Generator<Explained> {
   const hosts = hostsByName(org)
   const limits = new Map(org.pools.map((pool) => [pool.id, pool.slowMs]))
-  const whole = new UsualModel()
+  const first = new UsualModel()
   const earlier = new UsualModel()
   const around = new Around()
-  const placed = attempts.map((attempt) => place(attempt, org, hosts))
-  const blames = placed.map((attempt) => {
-    const split = blame(attempt)
-    if (countsForUsual(attempt)) whole.add(kindOf(attempt), durationsOf(split, attempt.totalMs))
-    return split
-  })
-  const measured = placed.map((attempt, index) => {
+  let waiting: Measured[] = []
+  let told = 0
+  for (const { attempt, split } of lookingAhead(attempts)) {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
-    const usual = before && before.n >= ENOUGH && before.basis.pool !== null ? before : allOf(whole.usualFor(kind), before)
-    const result = measure(attempt, usual, limits.get(attempt.pool ?? '') ?? undefined, blames[index])
+    const usual = before && before.n >= ENOUGH && before.basis.pool !== null ? before : allOf(first.usualFor(kind), before)
+    const result = measure(attempt, usual, limits.get(attempt.pool ?? '') ?? undefined, split)
     if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs))
     around.add(neighbourOf(result))
-    return result
-  })
-  return measured.map((result) => ({ ...result, diagnosis: isUnusual(result) ? diagnose(result, around, org) : NOTHING_UNUSUAL }))
+    waiting.push(result)
+    while (told < waiting.length && startOf(waiting[told]) + NEAR_MS < attempt.startedAtMs) yield explained(waiting[told++])
+    if (told > 5000) {
+      around.forget(startOf(waiting[told]) - NEAR_MS)
+      waiting = waiting.slice(told)
+      told = 0
+    }
+  }
+  while (told < waiting.length) yield explained(waiting[told++])
+
+  function explained(measured: Measured | undefined): Explained {
+    if (!measured) throw new RangeError('nothing waits')
+    return { ...measured, diagnosis: isUnusual(measured) ? diagnose(measured, around, org) : NOTHING_UNUSUAL }
+  }
+
+  function* lookingAhead(source: Iterable<Attempt>): Generator<{ attempt: Attempt; split: Blame }> {
+    let ahead: { attempt: Attempt; split: Blame }[] | null = []
+    for (const unplaced of source) {
+      const attempt = place(unplaced, org, hosts)
+      const one = { attempt, split: blame(attempt) }
+      if (ahead === null) {
+        yield one
+        continue
+      }
+      if (countsForUsual(attempt)) first.add(kindOf(attempt), durationsOf(one.split, attempt.totalMs))
+      if (ahead.push(one) < FIRST_ONES) continue
+      yield* ahead
+      ahead = null
+    }
+    yield* ahead ?? []
+  }
 }
+
+const startOf = (measured: Measured | undefined): number => measured?.attempt.startedAtMs ?? Infinity
 
 function allOf(whole: Usual | null, before: Usual | null): Usual | null {
   if (!whole) return before

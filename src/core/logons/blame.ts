@@ -31,10 +31,12 @@ const HANDOVER_MS = 200
  */
 export function blame(attempt: Pick<Attempt, 'phases' | 'totalMs'>): Blame {
   const total = attempt.totalMs
-  const spans = attempt.phases
-    .filter((phase) => phase.phase !== 'settle')
-    .map((phase) => spanOf(phase, total))
-    .filter((span) => span.toMs > span.fromMs)
+  const spans: Span[] = []
+  for (const phase of attempt.phases) {
+    if (phase.phase === 'settle') continue
+    const span = spanOf(phase, total)
+    if (span.toMs > span.fromMs) spans.push(span)
+  }
   const backwards: BlameStretch[] = []
   let t = total
   while (t > 0) {
@@ -93,7 +95,11 @@ function join(stretches: readonly BlameStretch[]): BlameStretch[] {
 }
 
 function sum(stretches: readonly BlameStretch[]): BlameShare[] {
-  const shares = new Map<string, number>()
-  for (const { phase, fromMs, toMs } of stretches) shares.set(phase, (shares.get(phase) ?? 0) + toMs - fromMs)
-  return [...shares].map(([phase, ms]) => ({ phase, ms }))
+  const shares: { phase: string; ms: number }[] = []
+  for (const { phase, fromMs, toMs } of stretches) {
+    const share = shares.find((one) => one.phase === phase)
+    if (share) share.ms += toMs - fromMs
+    else shares.push({ phase, ms: toMs - fromMs })
+  }
+  return shares
 }

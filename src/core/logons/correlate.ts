@@ -29,16 +29,27 @@ export interface Correlated {
  * @param nowMs the newest moment known; an attempt silent for 15 minutes before it is no longer open
  */
 export function correlate(observations: Iterable<Observation>, nowMs: number): Correlated[] {
-  const threads = new Map<string, Observation[]>()
-  for (const observation of observations) {
-    const key = threadKey(observation)
-    const list = threads.get(key)
-    if (list) list.push(observation)
-    else threads.set(key, [observation])
-  }
   const result: Correlated[] = []
-  for (const [key, list] of threads) result.push(...correlateThread(key, list, nowMs))
+  for (const [key, list] of intoThreads(observations)) result.push(...correlateThread(key, list, nowMs))
   return result.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
+}
+
+/** Observations by the key of their thread. */
+export function intoThreads(observations: Iterable<Observation>): Map<string, Observation[]> {
+  const threads = new Map<string, Observation[]>()
+  let attempt: string | undefined
+  let list: Observation[] = []
+  for (const observation of observations) {
+    // Those of one attempt mostly come together.
+    if (attempt === undefined || observation.attempt !== attempt) {
+      const key = threadKey(observation)
+      list = threads.get(key) ?? []
+      if (list.length === 0) threads.set(key, list)
+      attempt = observation.attempt
+    }
+    list.push(observation)
+  }
+  return threads
 }
 
 /** The same for the observations of a single thread. */
@@ -53,7 +64,8 @@ function groupId(thread: string, group: readonly Observation[]): string {
 }
 
 /** Each observation once, by time; ties by what must come first, then by content, so that the order is total. */
-function inOrder(observations: readonly Observation[]): Observation[] {
+function inOrder(observations: readonly Observation[]): readonly Observation[] {
+  if (isInOrder(observations)) return observations
   const keys = new Map<Observation, string>()
   const keyOf = (observation: Observation) => {
     let key = keys.get(observation)
@@ -67,6 +79,15 @@ function inOrder(observations: readonly Observation[]): Observation[] {
   }
   const sorted = [...observations].sort(compare)
   return sorted.filter((observation, index) => index === 0 || compare(sorted[index - 1] ?? observation, observation) !== 0)
+}
+
+function isInOrder(observations: readonly Observation[]): boolean {
+  let before: Observation | null = null
+  for (const observation of observations) {
+    if (before && (before.timeMs > observation.timeMs || (before.timeMs === observation.timeMs && RANK[before.kind] >= RANK[observation.kind]))) return false
+    before = observation
+  }
+  return true
 }
 
 const RANK = { begin: 0, 'phase-begin': 1, phase: 2, mark: 3, 'phase-end': 4, end: 5 } as const

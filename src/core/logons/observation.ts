@@ -14,20 +14,20 @@ export interface Observation {
   readonly timeMs: number
   readonly kind: ObservationKind
   /** Attempt id, where the source knows one. */
-  readonly attempt?: string
+  readonly attempt?: string | undefined
   /** Account in the form in which it was reported. */
-  readonly person?: string
-  readonly host?: string
-  readonly pool?: string
-  readonly session?: string
-  readonly phase?: string
+  readonly person?: string | undefined
+  readonly host?: string | undefined
+  readonly pool?: string | undefined
+  readonly session?: string | undefined
+  readonly phase?: string | undefined
   /** A named part inside a phase: a policy extension, a script, a package. */
-  readonly part?: string
-  readonly durationMs?: number
-  readonly code?: string
-  readonly outcome?: ReportedOutcome
-  readonly text?: string
-  readonly attrs?: Attrs
+  readonly part?: string | undefined
+  readonly durationMs?: number | undefined
+  readonly code?: string | undefined
+  readonly outcome?: ReportedOutcome | undefined
+  readonly text?: string | undefined
+  readonly attrs?: Attrs | undefined
 }
 
 /** The phases in their usual order; `settle` is not part of the total. */

@@ -1,4 +1,4 @@
-import { Histogram } from '../stats/histogram'
+import { bucketOf, Histogram } from '../stats/histogram'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { TIMED_PHASES, UNRECORDED } from './observation'
@@ -59,6 +59,9 @@ export const ENOUGH = 20
 /** With fewer than this, whatever the widening, there is no usual at all. */
 const AT_LEAST = 5
 
+/** With more kinds than this (about 60 MB), further pools have only the usual of all pools. No organisation has so many; broken evidence may. */
+const MOST_CELLS = 3000
+
 interface Cell {
   readonly histograms: Histogram[]
   n: number
@@ -68,21 +71,27 @@ interface Cell {
 /** Holds what is usual for each kind of attempt. Feed it earlier attempts, ask it for a kind. */
 export class UsualModel {
   readonly #cells = new Map<string, Cell>()
+  readonly #buckets = new Uint16Array(SERIES.length)
+  readonly #levelsOf = new Map<string, readonly Level[]>()
 
   /** Adds one attempt that ended well. `times` -1 takes it back. */
   add(kind: Kind, durations: Durations, times: 1 | -1 = 1): void {
-    for (const level of levels(kind)) {
-      const cell = this.#cell(level.key)
+    const buckets = this.#buckets
+    for (let index = 0; index < buckets.length; index++) buckets[index] = bucketOf(durations[index] ?? 0)
+    for (const level of this.#levels(kind)) {
+      const cell = this.#cell(level)
+      if (!cell) continue
       cell.n += times
-      cell.histograms.forEach((histogram, index) => { histogram.add(durations[index] ?? 0, times) })
+      for (let index = 0; index < buckets.length; index++) cell.histograms[index]?.addTo(buckets[index] ?? 0, times)
     }
   }
 
   /** Adds many at once: one histogram for each of SERIES. */
   addMany(kind: Kind, histograms: readonly Histogram[]): void {
     const n = histograms.at(-1)?.n ?? 0
-    for (const level of levels(kind)) {
-      const cell = this.#cell(level.key)
+    for (const level of this.#levels(kind)) {
+      const cell = this.#cell(level)
+      if (!cell) continue
       cell.n += n
       cell.cached = null
       cell.histograms.forEach((histogram, index) => {
@@ -98,7 +107,7 @@ export class UsualModel {
    */
   usualFor(kind: Kind): Usual | null {
     let best: { cell: Cell; level: Level } | null = null
-    for (const level of levels(kind)) {
+    for (const level of this.#levels(kind)) {
       const cell = this.#cells.get(level.key)
       if (!cell) continue
       if (cell.n >= ENOUGH) return read(cell, level)
@@ -107,9 +116,19 @@ export class UsualModel {
     return best ? read(best.cell, best.level) : null
   }
 
-  #cell(key: string): Cell {
+  #levels(kind: Kind): readonly Level[] {
+    const key = `${kind.first ? 1 : 0}|${kind.pool}|${kind.network}`
+    let found = this.#levelsOf.get(key)
+    if (found) return found
+    found = levels(kind)
+    if (this.#levelsOf.size < MOST_CELLS) this.#levelsOf.set(key, found)
+    return found
+  }
+
+  #cell({ key, pool }: Level): Cell | null {
     let cell = this.#cells.get(key)
     if (!cell) {
+      if (pool !== null && this.#cells.size >= MOST_CELLS) return null
       cell = { histograms: SERIES.map(() => new Histogram()), n: 0, cached: null }
       this.#cells.set(key, cell)
     }
@@ -130,9 +149,9 @@ function levels(kind: Kind): Level[] {
   return [level(pool, network), level(pool, null), level(null, network), level(null, null)]
 }
 
-/** Quantiles are read again when the cell grew or shrank by one in a hundred, and always while it is small. */
+/** Quantiles are read again when the cell grew or shrank by one in thirty, and always while it is small. */
 function read(cell: Cell, level: Level): Usual {
-  if (cell.cached && Math.abs(cell.cached.n - cell.n) * 100 < cell.n) return cell.cached.usual
+  if (cell.cached && Math.abs(cell.cached.n - cell.n) * 30 < cell.n) return cell.cached.usual
   const series: Record<string, UsualSeries> = {}
   SERIES.forEach((name, index) => {
     const [low = 0, quarter = 0, median = 0, high = 0] = cell.histograms[index]?.quantiles([0.1, 0.25, 0.5, 0.9]) ?? []

@@ -11,3 +11,16 @@ export function shortHash(text: string): string {
   }
   return high.toString(16).padStart(8, '0') + low.toString(16).padStart(8, '0')
 }
+
+/** A number below 2^53 for a text, from two multiplicative hashes of 32 bits. For tables that bear a collision; not for names that are kept. */
+export function quickHash(text: string): number {
+  let a = 0x9e3779b1
+  let b = 0x85ebca77
+  for (let i = 0; i < text.length; i++) {
+    const c = text.charCodeAt(i)
+    a = Math.imul(a ^ c, 0x01000193)
+    b = Math.imul(b ^ c, 0x5bd1e995)
+    b ^= b >>> 13
+  }
+  return (b >>> 0) * 0x200000 + ((a ^ (a >>> 15)) >>> 11)
+}

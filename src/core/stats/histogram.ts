@@ -6,9 +6,17 @@ const GAMMA_LOG = Math.log(1.05)
 /** Bucket 0 holds zero; the last one holds everything from about 30 hours. */
 export const BUCKETS = 384
 
+/** The buckets of the usual durations, looked up instead of computed. */
+const NEAR = Uint16Array.from({ length: 1 << 16 }, (_, ms) => (ms < 1 ? 0 : byLogarithm(ms)))
+
 /** The bucket of a duration in milliseconds. */
 export function bucketOf(ms: number): number {
   if (!(ms >= 1)) return 0
+  if (ms < NEAR.length && ms === Math.floor(ms)) return NEAR[ms] ?? 0
+  return byLogarithm(ms)
+}
+
+function byLogarithm(ms: number): number {
   return Math.min(BUCKETS - 1, 1 + Math.round(Math.log(ms) / GAMMA_LOG))
 }
 
@@ -28,7 +36,11 @@ export class Histogram {
 
   /** Adds a duration; `times` may be negative to take one back. */
   add(ms: number, times = 1): void {
-    const bucket = bucketOf(ms)
+    this.addTo(bucketOf(ms), times)
+  }
+
+  /** The same where the bucket is known already. */
+  addTo(bucket: number, times: number): void {
     this.counts[bucket] = (this.counts[bucket] ?? 0) + times
     this.n += times
   }

@@ -88,7 +88,7 @@ export const shareUnreachable: Cause = {
     const share = facts.text('share')
     if (share) {
       const { inside } = facts.around.contrast(facts.self, 'share', 'container')
-      const failed = facts.around.between(facts.self.atMs - 1_800_000, facts.self.atMs + 1_800_000).filter((n) => n.places.share === share && n.failed && n.id !== facts.self.id).length
+      const failed = facts.around.failures(facts.self, 'share')
       if (inside.n >= 3) clues.push(failed * 2 > inside.n ? clue(2, `${failed} of ${inside.n} other logons on this share failed too.`) : against(1, `${inside.n - failed} of ${inside.n} other logons on this share went through.`))
     }
     return clues

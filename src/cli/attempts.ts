@@ -1,0 +1,167 @@
+import { closeSync, createWriteStream, mkdtempSync, openSync, readSync, rmSync, writeSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { pipeline } from 'node:stream/promises'
+import { Gatherer, MOST_WAITING, threadHash, type Attempt, type Observation } from '../core/logons'
+
+/** So many attempts stay in memory (about 80 MB); beyond, sorted runs of them go to a temporary folder. */
+const MOST_IN_MEMORY = 12_000
+/** Late observations are read again in so many parts, one after another. */
+const PARTS = 64
+
+type Read = (observation: (observation: Observation) => void) => Promise<void>
+interface Kept { readonly thread: number; readonly attempt: Attempt }
+
+/**
+ * The attempts of evidence of any size, by start, in bounded memory.
+ * @param read reads all the evidence from its beginning; called a second time where observations of an attempt lie far apart in it
+ * @param most attempts in memory, and observations waiting, at most; for tests
+ */
+export async function attemptsOf(read: Read, most = { inMemory: MOST_IN_MEMORY, waiting: MOST_WAITING }): Promise<{ attempts: Iterable<Attempt>; dispose(): void }> {
+  const folder = mkdtempSync(join(tmpdir(), 'ikebana-'))
+  try {
+    const kept = new Sorted(folder, most.inMemory)
+    const gatherer = new Gatherer(({ attempt }, thread) => { kept.add({ attempt, thread }) }, most.waiting)
+    await read((observation) => { gatherer.add(observation) })
+    gatherer.end()
+    const { late, newestMs } = gatherer
+    if (late.size > 0) await readAgain(read, late, newestMs, folder, kept)
+    return { attempts: kept.inOrder(late), dispose: () => { rmSync(folder, { recursive: true, force: true }) } }
+  } catch (error) {
+    rmSync(folder, { recursive: true, force: true })
+    throw error
+  }
+}
+
+/** All observations of the late threads, sorted into parts on disk, and each part put together for itself. */
+async function readAgain(read: Read, late: ReadonlySet<number>, newestMs: number, folder: string, kept: Sorted): Promise<void> {
+  const parts = Array.from({ length: PARTS }, (_, i) => new Lines(join(folder, `part-${i}`)))
+  await read((observation) => {
+    const thread = threadHash(observation)
+    if (late.has(thread)) parts[thread % PARTS]?.write(JSON.stringify(observation))
+  })
+  for (const part of parts) {
+    const whole = new Gatherer(({ attempt }) => { kept.add({ attempt, thread: -1 }) }, Infinity, newestMs)
+    for (const line of part.read()) whole.add(JSON.parse(line) as Observation)
+    whole.end()
+  }
+}
+
+/** Attempts sorted by start: in memory while they are few, else in runs on disk that are merged. */
+class Sorted {
+  #kept: Kept[] = []
+  readonly #runs: Lines[] = []
+
+  constructor(private readonly folder: string, private readonly most: number) {}
+
+  add(kept: Kept): void {
+    if (this.#kept.push(kept) < this.most) return
+    const run = new Lines(join(this.folder, `run-${this.#runs.length}`))
+    for (const one of this.#sorted()) run.write(JSON.stringify(packed(one)))
+    this.#runs.push(run)
+    this.#kept = []
+  }
+
+  /** @param without the threads whose attempts were put together too early */
+  *inOrder(without: ReadonlySet<number>): Generator<Attempt> {
+    const sources: Iterator<Kept>[] = [this.#sorted()[Symbol.iterator](), ...this.#runs.map((run) => parsed(run))]
+    const heads = sources.map((source) => source.next())
+    for (;;) {
+      let first = -1
+      for (let i = 0; i < heads.length; i++) {
+        const head = heads[i]
+        const best = heads[first]
+        if (head && !head.done && (!best || best.done || byStart(head.value, best.value) < 0)) first = i
+      }
+      const head = heads[first]
+      const source = sources[first]
+      if (!head || head.done || !source) return
+      if (!without.has(head.value.thread)) yield head.value.attempt
+      heads[first] = source.next()
+    }
+  }
+
+  #sorted(): Kept[] {
+    return this.#kept.sort(byStart)
+  }
+}
+
+const byStart = (a: Kept, b: Kept) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1)
+
+function* parsed(run: Lines): Generator<Kept> {
+  for (const line of run.read()) yield unpacked(JSON.parse(line) as Packed)
+}
+
+/** An attempt without the names of its fields, for the temporary folder. */
+type Packed = ReturnType<typeof packed>
+
+function packed({ thread, attempt: a }: Kept) {
+  return [
+    thread, a.id, a.person, a.account, a.host, a.pool, a.session, a.startedAtMs, a.totalMs, a.outcome, a.attrs, a.oddities, a.observations,
+    a.phases.map((p) => [p.phase, p.startMs, p.endMs, p.ended, p.code, p.host] as const),
+    a.parts.map((p) => [p.phase, p.startMs, p.endMs, p.ended, p.code, p.host, p.part] as const),
+    a.marks.map((m) => [m.atMs, m.code, m.phase, m.text, m.host] as const),
+  ] as const
+}
+
+function unpacked([thread, id, person, account, host, pool, session, startedAtMs, totalMs, outcome, attrs, oddities, observations, phases, parts, marks]: Packed): Kept {
+  return {
+    thread,
+    attempt: {
+      id, person, account, host, pool, session, startedAtMs, totalMs, outcome, attrs, oddities, observations,
+      phases: phases.map(([phase, startMs, endMs, ended, code, at]) => ({ phase, startMs, endMs, ended, code, host: at })),
+      parts: parts.map(([phase, startMs, endMs, ended, code, at, part]) => ({ phase, startMs, endMs, ended, code, host: at, part })),
+      marks: marks.map(([atMs, code, phase, text, at]) => ({ atMs, code, phase, text, host: at })),
+    },
+  }
+}
+
+/** A temporary file of lines: written first, then read, both through one small buffer. */
+class Lines {
+  #waiting: string[] = []
+  #waitingLength = 0
+  #begun = false
+
+  constructor(private readonly path: string) {}
+
+  write(line: string): void {
+    this.#waiting.push(line, '\n')
+    this.#waitingLength += line.length
+    if (this.#waitingLength > 1 << 18) this.#flush()
+  }
+
+  *read(): Generator<string> {
+    if (!this.#begun) return yield* this.#waiting.filter((line) => line !== '\n')
+    this.#flush()
+    const file = openSync(this.path, 'r')
+    try {
+      const buffer = Buffer.alloc(1 << 18)
+      const decoder = new TextDecoder()
+      let rest = ''
+      for (let read = readSync(file, buffer); read > 0; read = readSync(file, buffer)) {
+        const lines = (rest + decoder.decode(buffer.subarray(0, read), { stream: true })).split('\n')
+        rest = lines.pop() ?? ''
+        yield* lines
+      }
+    } finally {
+      closeSync(file)
+    }
+  }
+
+  #flush(): void {
+    const file = openSync(this.path, 'a')
+    writeSync(file, this.#waiting.join(''))
+    closeSync(file)
+    this.#waiting = []
+    this.#waitingLength = 0
+    this.#begun = true
+  }
+}
+
+/** Standard input can be read only once: it is kept in a temporary file. */
+export async function keepStandardInput(): Promise<{ path: string; dispose(): void }> {
+  const folder = mkdtempSync(join(tmpdir(), 'ikebana-'))
+  const path = join(folder, 'standard-input')
+  await pipeline(process.stdin, createWriteStream(path))
+  return { path, dispose: () => { rmSync(folder, { recursive: true, force: true }) } }
+}
