@@ -17,6 +17,8 @@ export type AttemptQuery = z.infer<typeof AttemptQuery>
 
 export const IncidentLine = z.object({
   id: z.string(), cause: z.string(), title: z.string(), scope: z.array(z.object({ dimension: z.string(), value: z.string() })), fromMs: z.number(), toMs: z.number(),
+  /** Since when it has been going on, also before the window. */
+  sinceMs: z.number(),
   attempts: z.number(), failed: z.number(), people: z.number(), lostMs: z.number(), example: z.string(),
 })
 export type IncidentLine = z.infer<typeof IncidentLine>

@@ -65,10 +65,21 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
   return progress
 }
 
+let keeping = false
+async function keepPictures(nowMs: number): Promise<void> {
+  if (keeping) return
+  keeping = true
+  await intake.keepPictures(nowMs).catch(() => undefined)
+  keeping = false
+}
+
 async function answer(ask: IntakeAsk): Promise<unknown> {
   if (ask.op === 'ingest') return intake.ingest(ask.observations, ask.nowMs)
   if (ask.op === 'upload') return upload(ask.path, ask.upload, ask.nowMs)
-  if (ask.op === 'reconsider') return intake.reconsider(ask.nowMs)
+  if (ask.op === 'reconsider') {
+    void keepPictures(ask.nowMs)
+    return intake.reconsider(ask.nowMs)
+  }
   if (ask.op === 'refresh') return intake.refresh()
   cancelled.add(ask.upload)
   return null

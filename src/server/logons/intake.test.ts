@@ -10,7 +10,7 @@ import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
 import { openServer } from '../db/postgres'
 import { Intake } from './intake'
-import { affectedRows, columnsOf, listAttempts } from './store'
+import { columnsOf, listAttempts } from './store'
 import { readStory } from './story'
 import { readToday } from './today'
 
@@ -57,7 +57,7 @@ describe.each(engines)('intake on %s', (name, open) => {
   })
   afterAll(async () => { await database?.close(); stop() })
   const fresh = async () => {
-    await database.exec('truncate attempts, evidence, findings, usual_days, hours')
+    await database.exec('truncate attempts, evidence, findings, usual_days, hours, pictures')
     return new Intake(database)
   }
   const state = async () => ({
@@ -125,7 +125,34 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect(story.diagnosis.cause?.id).toBe('container-held')
     expect(story.shares.reduce((sum, { ms }) => sum + ms, 0)).toBe(story.totalMs)
     expect((await columnsOf(database, START_MS - 1, NOW, { pool: 'nothing' })).id).toEqual([])
-    expect((await affectedRows(database, START_MS - 1, NOW)).map(({ id }) => id)).toEqual(['f'])
+  })
+
+  it('shows the same of hours whose picture is kept, and draws them again when something late arrives', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    const later = NOW + 4 * 3_600_000
+    await intake.ingest(some, NOW)
+    const window = [START_MS - 3_600_000, later, later] as const
+    const sorted = (today: Awaited<ReturnType<typeof readToday>>) => ({ ...today, dots: today.dots.id.map((id, i) => [id, today.dots.atMs[i], today.dots.totalMs[i], today.dots.outcome[i]]).sort() })
+    const drawn = sorted(await readToday(database, ...window))
+    expect(await intake.keepPictures(NOW)).toBe(0)
+    expect(await intake.keepPictures(later)).toBeGreaterThan(0)
+    expect(await database.query('select hour_ms from pictures')).not.toEqual([])
+    expect(sorted(await readToday(database, ...window))).toEqual(drawn)
+    await intake.ingest(logon({ id: 'late', person: 'vera', outcome: 'failed' }), later)
+    expect((await readToday(database, ...window)).byOutcome).toEqual({ ready: 3, failed: 2 })
+    expect(await intake.keepPictures(later)).toBe(1)
+    expect((await readToday(database, ...window)).byOutcome).toEqual({ ready: 3, failed: 2 })
+  })
+
+  it('says since when an incident has been going on, also before the window', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    const day = 86_400_000
+    // Held every day for four days; before that, a week of nothing.
+    for (const back of [11, 3, 2, 1, 0]) await intake.ingest(logon({ id: `held${back}`, at: START_MS - back * day, outcome: 'failed', marks: [['0xC0000043', 'container', 3000]], attrs: { holderHost: 'H7', share: 'S' } }), START_MS)
+    const [incident] = (await readToday(database, START_MS - 3_600_000, NOW, NOW)).incidents
+    expect(incident).toMatchObject({ cause: 'container-held', attempts: 1, fromMs: START_MS, sinceMs: START_MS - 3 * day })
   })
 
   it('keeps nothing of a batch that cannot be written whole', async (context) => {

@@ -7,6 +7,7 @@ import { EMPTY_ORG, type Org } from '../../core/people'
 import { Histogram } from '../../core/stats/histogram'
 import type { Database, Queryable } from '../db/database'
 import { dayOf, HOUR_MS, hourOf, loadOrg, loadUsual, packHistograms, unpackHistograms } from './model'
+import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { removeAttempts, writeAttempts, type StoredAttempt } from './store'
 
 export interface Ingested {
@@ -79,6 +80,17 @@ export class Intake {
     return result
   }
 
+  /** Draws the hours that are over and have no picture, the newest first, one in each turn so that evidence never waits long. */
+  async keepPictures(nowMs: number): Promise<number> {
+    const hours = await hoursWithoutPicture(this.database, nowMs)
+    for (const hour of hours) {
+      const kept = this.#turn.then(() => keepPicture(this.database, hour))
+      this.#turn = kept.catch(() => undefined)
+      await kept
+    }
+    return hours.length
+  }
+
   async #ingest(observations: readonly Observation[], again: readonly string[], nowMs: number, upload: string | null): Promise<Ingested> {
     const threads = new Map<string, Observation[]>(again.map((thread) => [thread, []]))
     for (const observation of observations) {
@@ -115,6 +127,7 @@ export class Intake {
       }
       await writing
       await rollUp(handle, before, worked)
+      await dropPictures(handle, [...known.map(({ started_ms }) => started_ms), ...worked.map(({ attempt }) => attempt.startedAtMs)])
     })
     return { attempts: worked.length, pools: [...new Set(worked.map(({ attempt }) => attempt.pool ?? ''))] }
   }

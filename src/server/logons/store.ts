@@ -86,12 +86,3 @@ export async function columnsOf(handle: Queryable, fromMs: number, toMs: number,
      select json_agg(started_ms) as at, json_agg(total_ms) as total, json_agg(outcome) as outcome, json_agg(id) as ids, json_agg(lost_ms) as lost, (select n from n) as n from kept`, [fromMs, toMs, pool, most])
   return { atMs: row?.at ?? [], totalMs: row?.total ?? [], outcome: row?.outcome ?? [], id: row?.ids ?? [], lostMs: row?.lost ?? [], of: row?.n ?? 0 }
 }
-
-export interface AffectedRow { id: string; person: string | null; at: number; lost: number; outcome: string; cause: string; host: string | null; share: string | null; zone: string | null; pool: string | null; image: string | null; network: string; holder: string | null; part: string | null }
-
-/** The attempts that cost somebody time, as one JSON text: what incidents are made of. */
-export async function affectedRows(handle: Queryable, fromMs: number, toMs: number): Promise<AffectedRow[]> {
-  const [row] = await handle.query<{ list: AffectedRow[] | null }>(`select json_agg(json_build_object('id', id, 'person', person, 'at', started_ms, 'lost', lost_ms, 'outcome', outcome, 'cause', cause, 'host', host, 'share', share, 'zone', zone, 'pool', pool, 'image', image, 'network', network, 'holder', holder_host, 'part', part)) as list
-    from attempts where started_ms >= $1 and started_ms < $2 and lost_ms > 0 and cause is not null`, [fromMs, toMs])
-  return row?.list ?? []
-}

@@ -11,7 +11,7 @@ const { data: story } = useQuery({ queryKey: ['story', props.incident.example], 
 </script>
 
 <template>
-  <div class="quiet small" :title="exact(incident.fromMs)">{{ sinceWords(incident, nowMs) }}</div>
+  <div class="quiet small" :title="exact(incident.sinceMs)">{{ sinceWords(incident, nowMs) }}</div>
   <p class="cause">{{ incident.title }}<template v-if="incidentPlace(incident)">: {{ incidentPlace(incident) }}</template>.</p>
   <p class="quiet small">{{ plural(incident.people, 'person', 'people') }} lost {{ duration(incident.lostMs) }} in {{ plural(incident.attempts, 'logon') }}; {{ incident.failed === 0 ? 'none of them failed' : `${incident.failed} of them failed` }}.</p>
   <template v-if="story?.diagnosis.cause">

@@ -9,10 +9,10 @@ const SAYS: Record<string, (value: string) => string> = {
 export const incidentPlace = (incident: IncidentLine): string => incident.scope.map(({ dimension, value }) => SAYS[dimension]?.(value) ?? value).join(', ')
 
 /** Since when, and whether it goes on. */
-export function sinceWords(incident: IncidentLine, nowMs: number): string {
-  const goesOn = nowMs - incident.toMs < 30 * 60_000
-  if (incident.attempts === 1) return when(incident.fromMs, nowMs)
-  return goesOn ? `since ${when(incident.fromMs, nowMs)}, going on` : `${when(incident.fromMs, nowMs)} to ${when(incident.toMs, nowMs)}, last ${ago(incident.toMs, nowMs)}`
+export function sinceWords({ attempts, sinceMs, toMs }: IncidentLine, nowMs: number): string {
+  const goesOn = nowMs - toMs < 30 * 60_000
+  if (attempts === 1 && sinceMs === toMs) return when(sinceMs, nowMs)
+  return goesOn ? `since ${when(sinceMs, nowMs)}, going on` : `${when(sinceMs, nowMs)} to ${when(toMs, nowMs)}, last ${ago(toMs, nowMs)}`
 }
 
 /** The query of the list that shows an incident's attempts. */

@@ -1,0 +1,73 @@
+import type { Queryable } from '../db/database'
+import { HOUR_MS, hourOf } from './model'
+
+/** A stretch of time as Today needs it: what happened, whom it cost time, and dots to draw. */
+export interface Picture {
+  readonly counts: readonly { readonly outcome: string; readonly n: number; readonly lost: number }[]
+  /** Thinned evenly by their ids where there are many; what cost time only from half as many on. */
+  readonly dots: readonly (readonly [atMs: number, totalMs: number, outcome: string, id: string])[]
+  readonly affected: readonly AffectedRow[]
+}
+
+export type AffectedRow = readonly [
+  id: string, person: string | null, atMs: number, lostMs: number, outcome: string, cause: string, host: string | null, share: string | null, zone: string | null, pool: string | null,
+  image: string | null, network: string, holderHost: string | null, part: string | null,
+]
+
+/** So many dots an hour are kept: 24 hours of them fill a picture. */
+const DOTS_AN_HOUR = 170
+
+/** Draws a stretch of time from the attempts themselves. */
+export async function drawPicture(handle: Queryable, fromMs: number, toMs: number): Promise<Picture> {
+  const most = Math.ceil(DOTS_AN_HOUR * Math.max(1, (toMs - fromMs) / HOUR_MS))
+  const [row] = await handle.query<{ picture: { [K in keyof Picture]: Picture[K] | null } }>(
+    `with w as materialized (select id, person, started_ms, total_ms, outcome, lost_ms, cause, host, share, zone, pool, image, network, holder_host, part from attempts where started_ms >= $1 and started_ms < $2),
+     n as (select count(*) as n, count(*) filter (where lost_ms > 0 or outcome <> 'ready') as bad from w)
+     select json_build_object(
+       'counts', (select json_agg(json_build_object('outcome', outcome, 'n', n, 'lost', lost)) from (select outcome, count(*) as n, sum(lost_ms) as lost from w group by outcome) c),
+       'dots', (select json_agg(json_build_array(started_ms, total_ms, outcome, id)) from w, n where hashtext(id) % greatest(1, ((case when lost_ms > 0 or outcome <> 'ready' then n.bad * 2 else n.n end) / $3)::integer) = 0),
+       'affected', (select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, host, share, zone, pool, image, network, holder_host, part)) from w where lost_ms > 0 and cause is not null)) as picture`, [fromMs, toMs, most])
+  return { counts: row?.picture.counts ?? [], dots: row?.picture.dots ?? [], affected: row?.picture.affected ?? [] }
+}
+
+/** A window, from kept hours where there are any, and from the attempts for the rest. */
+export async function readPicture(handle: Queryable, fromMs: number, toMs: number): Promise<Picture> {
+  const firstHour = Math.ceil(fromMs / HOUR_MS) * HOUR_MS
+  const [row] = await handle.query<{ list: { hour: number; body: Picture }[] | null }>(`select json_agg(json_build_object('hour', hour_ms, 'body', body) order by hour_ms) as list from pictures where hour_ms >= $1 and hour_ms <= $2`, [firstHour, toMs - HOUR_MS])
+  const kept = row?.list ?? []
+  const missing: Promise<Picture>[] = []
+  let at = fromMs
+  for (const { hour } of [...kept, { hour: toMs }]) {
+    if (hour > at) missing.push(drawPicture(handle, at, hour))
+    at = hour + HOUR_MS
+  }
+  return merged([...kept.map(({ body }) => body), ...(await Promise.all(missing))])
+}
+
+function merged(pictures: readonly Picture[]): Picture {
+  const counts = new Map<string, { outcome: string; n: number; lost: number }>()
+  for (const { outcome, n, lost } of pictures.flatMap((picture) => picture.counts)) {
+    const sum = counts.get(outcome) ?? { outcome, n: 0, lost: 0 }
+    counts.set(outcome, sum)
+    sum.n += n
+    sum.lost += lost
+  }
+  return { counts: [...counts.values()], dots: pictures.flatMap(({ dots }) => dots), affected: pictures.flatMap(({ affected }) => affected) }
+}
+
+/** The newest hours that are over and have no picture yet. */
+export async function hoursWithoutPicture(handle: Queryable, nowMs: number): Promise<number[]> {
+  const rows = await handle.query<{ hour_ms: number }>('select distinct h.hour_ms from hours h where h.hour_ms < $1 and not exists (select from pictures p where p.hour_ms = h.hour_ms) order by h.hour_ms desc limit 2000', [hourOf(nowMs) - HOUR_MS])
+  return rows.map(({ hour_ms }) => hour_ms)
+}
+
+/** Keeps the picture of an hour. Only the writer of attempts calls this, in its turn, so that no attempt slips in between. */
+export async function keepPicture(handle: Queryable, hourMs: number): Promise<void> {
+  const picture = await drawPicture(handle, hourMs, hourMs + HOUR_MS)
+  await handle.query('insert into pictures values ($1, $2::jsonb) on conflict (hour_ms) do update set body = excluded.body', [hourMs, JSON.stringify(picture)])
+}
+
+/** Takes back the pictures of hours in which something changed. */
+export async function dropPictures(handle: Queryable, startedMs: readonly number[]): Promise<void> {
+  await handle.query('delete from pictures where hour_ms = any($1::bigint[])', [[...new Set(startedMs.map(hourOf))]])
+}
