@@ -31,7 +31,7 @@ for (let from = 1; from <= copies; from += 20) {
   await database.query(`insert into attempts (${columns.join(', ')}) select ${shifted} from s, generate_series($1::integer, $2::integer) k`, [from, Math.min(copies, from + 19)])
   await database.exec('checkpoint')
 }
-await database.exec(`insert into hours select hour_ms - d * ${DAY_MS}::bigint, pool, n, sketch from h, generate_series(1, 35) d on conflict do nothing; analyze attempts; analyze hours`)
+await database.exec(`insert into hours select hour_ms - d * ${DAY_MS}::bigint, n, sketch from h, generate_series(1, 35) d on conflict do nothing; analyze attempts; analyze hours`)
 const begun = performance.now()
 const pictures = await intake.keepPictures(now)
 const keptMs = performance.now() - begun

@@ -68,14 +68,19 @@ function nearlyAll(list: readonly Affected[]): Incident['scope'] {
   return [narrowest, ...wider.filter(({ dimension }) => adds.includes(dimension))]
 }
 
-function commonValue(list: readonly Affected[], dimension: string): string | null {
-  const counts = new Map<string, number>()
+/** The value that nearly all share. Only one can be that of more than half: the one left over when unlike values are struck out in pairs (Boyer and Moore 1981). */
+function commonValue(list: readonly Affected[], dimension: (typeof NAMING)[number]): string | null {
+  let candidate = ''
+  let left = 0
   for (const { places } of list) {
-    const value = places[dimension]
-    if (value) counts.set(value, (counts.get(value) ?? 0) + 1)
+    const value = places[dimension] ?? ''
+    if (left === 0) candidate = value
+    left += value === candidate ? 1 : -1
   }
-  for (const [value, n] of counts) if (n >= NEARLY_ALL * list.length) return value
-  return null
+  if (candidate === '') return null
+  let n = 0
+  for (const { places } of list) if (places[dimension] === candidate) n++
+  return n >= NEARLY_ALL * list.length ? candidate : null
 }
 
 function incident(cause: string, list: readonly Affected[]): Incident {

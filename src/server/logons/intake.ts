@@ -191,7 +191,7 @@ interface Counted {
 async function rollUp(handle: Queryable, before: readonly Counted[], worked: readonly Worked[]): Promise<void> {
   const after = worked.filter(({ measured }) => countsForUsual(measured)).map(({ attempt, measured }): Counted => ({ ...kindOf(attempt), startedMs: attempt.startedAtMs, durations: durationsOf(measured.blame, attempt.totalMs), times: 1 }))
   const days = new Map<string, { day: number; pool: string; first: boolean; network: string; n: number; histograms: Histogram[] }>()
-  const hours = new Map<string, { hour: number; pool: string; n: number; histogram: Histogram }>()
+  const hours = new Map<number, { hour: number; n: number; histogram: Histogram }>()
   for (const counted of [...before, ...after]) {
     const day = dayOf(counted.startedMs)
     const dayKey = `${day}|${counted.pool}|${counted.first}|${counted.network}`
@@ -200,8 +200,8 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
     dayCell.n += counted.times
     dayCell.histograms.forEach((histogram, i) => { histogram.add(counted.durations[i] ?? 0, counted.times) })
     const hour = hourOf(counted.startedMs)
-    const hourCell = hours.get(`${hour}|${counted.pool}`) ?? { hour, pool: counted.pool, n: 0, histogram: new Histogram() }
-    hours.set(`${hour}|${counted.pool}`, hourCell)
+    const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram() }
+    hours.set(hour, hourCell)
     hourCell.n += counted.times
     hourCell.histogram.add(counted.durations[SERIES.length - 1] ?? 0, counted.times)
   }
@@ -216,16 +216,16 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
   }
   await handle.query(`insert into usual_days select day, pool, first, network, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, n integer, sketch text)
     on conflict (day_ms, pool, first, network) do update set n = excluded.n, sketch = excluded.sketch`, [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))])
-  const storedHours = await handle.query<{ hour_ms: number; pool: string; n: number; sketch: Uint8Array }>('select hour_ms, pool, n, sketch from hours where hour_ms = any($1::bigint[])', [[...new Set([...hours.values()].map(({ hour }) => hour))]])
+  const storedHours = await handle.query<{ hour_ms: number; n: number; sketch: Uint8Array }>('select hour_ms, n, sketch from hours where hour_ms = any($1::bigint[])', [[...hours.keys()]])
   for (const row of storedHours) {
-    const cell = hours.get(`${row.hour_ms}|${row.pool}`)
+    const cell = hours.get(row.hour_ms)
     const [stored] = unpackHistograms(row.sketch)
     if (!cell || !stored) continue
     cell.n += row.n
     cell.histogram.merge(stored)
   }
-  await handle.query(`insert into hours select hour, pool, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(hour bigint, pool text, n integer, sketch text)
-    on conflict (hour_ms, pool) do update set n = excluded.n, sketch = excluded.sketch`, [JSON.stringify([...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })))])
+  await handle.query(`insert into hours select hour, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, sketch text)
+    on conflict (hour_ms) do update set n = excluded.n, sketch = excluded.sketch`, [JSON.stringify([...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })))])
 }
 
 function toStored({ attempt, thread, observations, measured, diagnosis }: Worked, upload: string | null): StoredAttempt {

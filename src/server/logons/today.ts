@@ -1,9 +1,9 @@
-import { OUTCOMES, incidents, type Affected, type Incident } from '../../core/logons'
+import { OUTCOMES, incidents, type Incident } from '../../core/logons'
 import type { Today } from '../../contract/logons'
 import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
 import { DAY_MS, HOUR_MS, hourOf, unpackHistograms, USUAL_DAYS } from './model'
-import { readPicture, type AffectedRow, type Picture } from './pictures'
+import { readPicture, type Picture } from './pictures'
 
 /** At about this many the dots of the picture are thinned. */
 const MOST_DOTS = 4000
@@ -16,22 +16,15 @@ export async function readToday(database: Queryable, fromMs: number, toMs: numbe
   const every = Math.max(1, Math.ceil(dots.length / MOST_DOTS))
   const shown = dots.filter((_, i) => i % every === 0)
   const lostByHour = new Map<number, number>()
-  for (const [, , atMs, lostMs] of affected) lostByHour.set(hourOf(atMs), (lostByHour.get(hourOf(atMs)) ?? 0) + lostMs)
+  for (const { atMs, lostMs } of affected) lostByHour.set(hourOf(atMs), (lostByHour.get(hourOf(atMs)) ?? 0) + lostMs)
   const worst = [...lostByHour].reduce<[number, number] | null>((best, one) => (!best || one[1] > best[1] ? one : best), null)
-  const found = incidents(affected.map(toAffected)).slice(0, MOST_INCIDENTS)
+  const found = incidents(affected).slice(0, MOST_INCIDENTS)
   return {
     fromMs, toMs, nowMs, logons, byOutcome: Object.fromEntries(counts.map(({ outcome, n }) => [outcome, n])),
     medianMs: dots.length === logons ? medianOf(dots) : band.windowMedianMs, usualMedianMs: band.medianMs, lostMs: counts.reduce((sum, { lost }) => sum + lost, 0),
     worstFromMs: worst?.[0] ?? null, worstToMs: worst ? worst[0] + HOUR_MS : null, band: band.hours,
     dots: { atMs: shown.map(([at]) => at), totalMs: shown.map(([, total]) => total), outcome: shown.map(([, , name]) => OUTCOMES.findIndex((known) => known === name)), id: shown.map(([, , , id]) => id), shownOf: logons },
     incidents: await sinceWhen(database, found, fromMs),
-  }
-}
-
-function toAffected([id, person, atMs, lostMs, outcome, cause, host, share, zone, pool, image, network, holderHost, part]: AffectedRow): Affected {
-  return {
-    id, person: person ?? '', atMs, lostMs, outcome, cause,
-    places: { host: host ?? '', share: share ?? '', zone: zone ?? '', pool: pool ?? '', image: image ?? '', network, holderHost: cause.startsWith('container-') ? (holderHost ?? '') : '', part: cause.endsWith('part-slow') || cause === 'script-slow' ? (part ?? '') : '' },
   }
 }
 
@@ -54,13 +47,14 @@ async function sinceWhen(database: Queryable, found: readonly Incident[], fromMs
   return Promise.all(found.map(async ({ scope, ...one }, index) => {
     const line = { ...one, scope: [...scope], sinceMs: one.fromMs }
     if (index >= LOOKED_AT || one.fromMs - fromMs > QUIET_MS) return line
-    const params: unknown[] = [one.cause, fromMs - LOOK_BACK_MS, fromMs]
+    const params: unknown[] = [one.cause, fromMs - LOOK_BACK_MS, one.fromMs, QUIET_MS]
     const wheres = scope.flatMap(({ dimension, value }) => (COLUMN_OF[dimension] ? [` and ${COLUMN_OF[dimension]} = $${params.push(value)}`] : []))
-    const [row] = await database.query<{ times: number[] | null }>(`select json_agg(started_ms order by started_ms desc) as times from (select started_ms from attempts where cause = $1 and lost_ms > 0 and started_ms >= $2 and started_ms < $3${wheres.join('')} order by started_ms desc limit 5000) t`, params)
-    for (const at of row?.times ?? []) {
-      if (line.sinceMs - at > QUIET_MS) break
-      line.sinceMs = at
-    }
+    // From each moment to the first of its kind within the time of quiet before it, until there is none.
+    const [row] = await database.query<{ since: number }>(`with recursive back(at) as (
+        select $3::bigint union all
+        select earlier.started_ms from back, lateral (select started_ms from attempts where cause = $1 and lost_ms > 0 and started_ms >= greatest($2, back.at - $4) and started_ms < back.at${wheres.join('')} order by started_ms limit 1) earlier)
+      select min(at) as since from back`, params)
+    line.sinceMs = row?.since ?? line.sinceMs
     return line
   }))
 }
