@@ -1,26 +1,25 @@
-import { open } from 'node:fs/promises'
-import { inspect, type ByteSource } from '../core/containers'
+import { inspect } from '../core/containers'
+import { openDisk } from '../server/containers/open-disk'
 import { UsageError } from './usage'
 
 /** `ikebana inspect`: one record a file, read in place. */
 export async function inspectCommand(files: string[]): Promise<void> {
   if (files.length === 0) throw new UsageError('no file given; try: ikebana inspect FILE…')
   for (const path of files) {
-    const file = await open(path).catch((error: NodeJS.ErrnoException) => { throw new UsageError(`${path}: ${error.code === 'ENOENT' ? 'no such file' : `cannot be read (${error.code})`}`) })
+    const disk = opened(path)
     try {
-      const stat = await file.stat()
-      if (!stat.isFile()) throw new UsageError(`${path} is not a file`)
-      const source: ByteSource = {
-        sizeBytes: stat.size,
-        read: async (offset, length) => {
-          const bytes = new Uint8Array(length)
-          const { bytesRead } = await file.read(bytes, 0, length, offset)
-          return bytes.subarray(0, bytesRead)
-        },
-      }
-      process.stdout.write(JSON.stringify({ file: path, ...(await inspect(source)) }) + '\n')
+      process.stdout.write(JSON.stringify({ file: path, ...(await inspect(disk)) }) + '\n')
     } finally {
-      await file.close()
+      disk.close()
     }
+  }
+}
+
+function opened(path: string): ReturnType<typeof openDisk> {
+  try {
+    return openDisk(path)
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code ?? ''
+    throw new UsageError(code === 'EISDIR' ? `${path} is not a file` : `${path}: ${code === 'ENOENT' ? 'no such file' : `cannot be read (${code})`}`)
   }
 }

@@ -1,13 +1,63 @@
 /** CRC-32C (Castagnoli), reflected polynomial 0x82F63B78. Source: RFC 3720 appendix B.4; also what [MS-VHDX] uses for its checksums. */
+const POLYNOMIAL = 0x82f63b78
 const TABLE = Uint32Array.from({ length: 256 }, (_, n) => {
   let crc = n
-  for (let bit = 0; bit < 8; bit++) crc = crc & 1 ? (crc >>> 1) ^ 0x82f63b78 : crc >>> 1
+  for (let bit = 0; bit < 8; bit++) crc = crc & 1 ? (crc >>> 1) ^ POLYNOMIAL : crc >>> 1
   return crc >>> 0
 })
 
-/** The checksum of all bytes, as an unsigned 32-bit number. */
-export function crc32c(bytes: Uint8Array): number {
+/**
+ * The checksum of all bytes, as an unsigned 32-bit number. Zeros at the end are not walked through but leapt over: the tables that this is for
+ * are mostly empty.
+ * @param zeroAt four bytes that count as zero: where the checksum itself stands
+ */
+export function crc32c(bytes: Uint8Array, zeroAt = -1): number {
+  const end = lastNonZero(bytes)
   let crc = 0xffffffff
-  for (const byte of bytes) crc = (TABLE[(crc ^ byte) & 0xff] ?? 0) ^ (crc >>> 8)
-  return (crc ^ 0xffffffff) >>> 0
+  for (let i = 0; i < end; i++) {
+    const byte = i >= zeroAt && i < zeroAt + 4 && zeroAt >= 0 ? 0 : (bytes[i] ?? 0)
+    crc = (TABLE[(crc ^ byte) & 0xff] ?? 0) ^ (crc >>> 8)
+  }
+  return (pastZeros(crc >>> 0, bytes.length - end) ^ 0xffffffff) >>> 0
+}
+
+/** The number of bytes up to the last that is not zero. */
+function lastNonZero(bytes: Uint8Array): number {
+  let end = bytes.length
+  while (end % 8 !== 0 && end > 0 && bytes[end - 1] === 0) end--
+  if (end % 8 === 0 && bytes.byteOffset % 8 === 0) {
+    const words = new Float64Array(bytes.buffer, bytes.byteOffset, end / 8)
+    let word = words.length
+    // Minus zero and NaN are not zero bytes; that they end the search early is harmless.
+    while (word > 0 && Object.is(words[word - 1], 0)) word--
+    end = word * 8
+  }
+  while (end > 0 && bytes[end - 1] === 0) end--
+  return end
+}
+
+/** OPERATORS[k][bit]: what a set bit of the checksum becomes after 2^k zero bytes (the method of zlib's crc32_combine, from memory). */
+const OPERATORS: Uint32Array[] = [Uint32Array.from({ length: 32 }, (_, bit) => {
+  const crc = (1 << bit) >>> 0
+  return ((TABLE[crc & 0xff] ?? 0) ^ (crc >>> 8)) >>> 0
+})]
+
+function pastZeros(crc: number, count: number): number {
+  let result = crc
+  for (let k = 0, left = count; left > 0; k++, left = Math.floor(left / 2)) {
+    const operator = (OPERATORS[k] ??= squared(OPERATORS[k - 1]))
+    if (left % 2 === 1) result = applied(operator, result)
+  }
+  return result
+}
+
+function applied(operator: Uint32Array, crc: number): number {
+  let result = 0
+  for (let bit = 0, left = crc; left !== 0; bit++, left >>>= 1) if (left & 1) result ^= operator[bit] ?? 0
+  return result >>> 0
+}
+
+function squared(operator: Uint32Array | undefined): Uint32Array {
+  if (!operator) throw new RangeError('operators are made in order')
+  return operator.map((value) => applied(operator, value))
 }

@@ -1,4 +1,6 @@
+export * from './bytes'
 export * from './crc32c'
 export * from './inspect'
 export * from './inspection'
-export * from './vhdx/write'
+export { newVhd, type NewVhd } from './vhd/write'
+export { newVhdx, type NewVhdx } from './vhdx/write'

@@ -1,24 +1,22 @@
-import { open, readdir, stat } from 'node:fs/promises'
+import { readdir, stat } from 'node:fs/promises'
 import { join, relative, sep } from 'node:path'
-import { inspect, type ByteSource, type Inspection } from '../../core/containers'
+import { inspect, type Inspection } from '../../core/containers'
 import type { Context } from '../shell/context'
+import { openDisk } from './open-disk'
 
 interface Known { id: string; modified_ms: number; file_bytes: number }
 interface Found { id: string; share: string; file: string; person: string | null; format: string; kind: string; state: string; virtual_bytes: number; file_bytes: number; allocated_bytes: number; disk_bytes: number; modified_ms: number; findings: string[] }
 
-/** Reads a file's structure in place: a few blocks of it, whatever its size. */
-export async function inspectFile(path: string): Promise<Inspection> {
-  const file = await open(path)
+async function inspectAt(path: string): Promise<Inspection | null> {
   try {
-    const { size } = await file.stat()
-    const source: ByteSource = { sizeBytes: size, read: async (offset, length) => {
-      const bytes = new Uint8Array(length)
-      const { bytesRead } = await file.read(bytes, 0, length, offset)
-      return bytes.subarray(0, bytesRead)
-    } }
-    return await inspect(source)
-  } finally {
-    await file.close()
+    const disk = openDisk(path)
+    try {
+      return await inspect(disk)
+    } finally {
+      disk.close()
+    }
+  } catch {
+    return null
   }
 }
 
@@ -60,7 +58,7 @@ export async function scanShares({ fleet, database, now, live }: Context): Promi
       if (!stats) continue
       const before = known.get(id)
       if (before && before.modified_ms === Math.round(stats.mtimeMs) && before.file_bytes === stats.size) continue
-      const result = await inspectFile(path).catch(() => null)
+      const result = await inspectAt(path)
       if (!result) continue
       changed.push({ id, share: share.path, file, person: personOf(file), format: result.format, kind: result.kind, state: result.state, virtual_bytes: result.virtualBytes, file_bytes: stats.size, allocated_bytes: result.allocatedBytes, disk_bytes: stats.blocks * 512, modified_ms: Math.round(stats.mtimeMs), findings: result.findings.map(({ sentence }) => sentence) })
     }

@@ -18,6 +18,9 @@ export const ITEM = {
   parentLocator: 'A8D35F2D-B30B-454D-ABF7-D3D84834AB0C',
 } as const
 
+/** An entry of the log is a whole number of these ([MS-VHDX] 2.3). */
+export const LOG_SECTOR_BYTES = 4 * KIB
+
 /** States of a payload block ([MS-VHDX] 2.5.1.1). */
 export const BLOCK = { notPresent: 0, undefined: 1, zero: 2, unmapped: 3, present: 6, partial: 7 } as const
 
@@ -35,26 +38,3 @@ export function batEntries(blocks: number, ratio: number, hasParent: boolean): n
 
 /** Where the entry of a payload block stands in the table. */
 export const batIndex = (block: number, ratio: number): number => block + Math.floor(block / ratio)
-
-/** Reads the mixed-endian form of a GUID ([MS-DTYP] 2.3.4.2). */
-export function readGuid(view: DataView, at: number): string {
-  const hex = (value: number, digits: number) => value.toString(16).toUpperCase().padStart(digits, '0')
-  const tail = Array.from({ length: 8 }, (_, i) => hex(view.getUint8(at + 8 + i), 2)).join('')
-  return `${hex(view.getUint32(at, true), 8)}-${hex(view.getUint16(at + 4, true), 4)}-${hex(view.getUint16(at + 6, true), 4)}-${tail.slice(0, 4)}-${tail.slice(4)}`
-}
-
-export function writeGuid(view: DataView, at: number, guid: string): void {
-  const hex = guid.replaceAll('-', '')
-  view.setUint32(at, Number.parseInt(hex.slice(0, 8), 16), true)
-  view.setUint16(at + 4, Number.parseInt(hex.slice(8, 12), 16), true)
-  view.setUint16(at + 6, Number.parseInt(hex.slice(12, 16), 16), true)
-  for (let i = 0; i < 8; i++) view.setUint8(at + 8 + i, Number.parseInt(hex.slice(16 + 2 * i, 18 + 2 * i), 16))
-}
-
-export function writeText(bytes: Uint8Array, at: number, text: string): void {
-  for (let i = 0; i < text.length; i++) bytes[at + i] = text.charCodeAt(i)
-}
-
-export function textAt(bytes: Uint8Array, at: number, length: number): string {
-  return String.fromCharCode(...bytes.subarray(at, at + length))
-}

@@ -1,46 +1,73 @@
-import type { ByteSource, Inspection, StructureFinding } from '../inspection'
+import { overlaid, Places, readGuid, textAt, viewOf } from '../bytes'
 import { crc32c } from '../crc32c'
-import { batEntries, batIndex, BLOCK, chunkRatio, FILE_SIGNATURE, HEADER_BYTES, HEADER_OFFSETS, ITEM, KIB, MIB, NO_GUID, readGuid, REGION, REGION_OFFSETS, TABLE_BYTES, textAt } from './layout'
+import type { Anatomy, ByteSource, Find, Inspection, Structure, StructureFinding } from '../inspection'
+import { batEntries, batIndex, BLOCK, chunkRatio, FILE_SIGNATURE, HEADER_BYTES, HEADER_OFFSETS, ITEM, KIB, MIB, NO_GUID, REGION, REGION_OFFSETS, TABLE_BYTES } from './layout'
+import { waitingLog, type WaitingLog } from './log'
+import { readMetadata, type Metadata } from './metadata'
 
 /** The block table of the largest disk (64 TiB in blocks of 1 MiB) with room to spare; more than this is not read. */
 const LARGEST_BAT_BYTES = 520 * MIB
-const LARGEST_LOG_READ = 4 * MIB
+const LARGEST_LOG_BYTES = 64 * MIB
 
-interface Header { readonly sequence: bigint; readonly logGuid: string; readonly logOffset: number; readonly logBytes: number; readonly version: number }
-interface Region { readonly guid: string; readonly offset: number; readonly length: number }
-interface Metadata { blockBytes: number; hasParent: boolean; leaveAllocated: boolean; virtualBytes: number; sectorBytes: number; parent: string | null }
+export interface Header { readonly offset: number; readonly sequence: bigint; readonly fileWriteGuid: string; readonly dataWriteGuid: string; readonly logGuid: string; readonly logOffset: number; readonly logBytes: number; readonly version: number }
+export interface Region { readonly guid: string; readonly offset: number; readonly length: number; readonly required: boolean }
+
+/** Everything that the structure of a VHDX says, as it stands once its log has been replayed. */
+export interface Vhdx {
+  readonly inspection: Inspection
+  /** The newer of the two headers that fit; null where none does. */
+  readonly header: Header | null
+  readonly headers: readonly Header[]
+  readonly regions: ReadonlyMap<string, Region>
+  readonly metadata: Metadata | null
+  readonly waiting: WaitingLog | null
+  /** Where each payload block lies, -1 where it is not present. */
+  readonly blockOffsets: Float64Array
+  /** The state of each payload block (BLOCK). */
+  readonly blockStates: Uint8Array
+  readonly places: Places
+  /** The file with its log replayed. */
+  readonly replayed: ByteSource
+}
 
 /**
- * Reads the structure of a VHDX: identifier, both headers, both region tables, metadata, block table, and whether the log waits to be replayed.
- * Never the payload. Nothing in the file is trusted: each fault becomes a finding with its offset. Source: [MS-VHDX] 2.1–2.6.
+ * Reads the structure of a VHDX: identifier, both headers, log, both region tables, metadata, block table. Never the payload.
+ * Nothing in the file is trusted: each fault becomes a finding with its offset. Source: [MS-VHDX] 2.1–2.6.
  */
-export async function inspectVhdx(file: ByteSource): Promise<Inspection> {
+export async function readVhdx(file: ByteSource): Promise<Vhdx> {
   const findings: StructureFinding[] = []
-  const find = (code: string, offset: number, sentence: string) => { findings.push({ code, offset, sentence }) }
-  const header = await readHeader(file, find)
-  const regions = await readRegions(file, find)
-  const metadata = regions.has(REGION.metadata) ? await readMetadata(file, regions.get(REGION.metadata), find) : null
+  const find: Find = (code, offset, sentence) => { findings.push({ code, offset, sentence }) }
+  const places = new Places()
+  places.take('identifier', 0, 64 * KIB, 0)
+  places.take('reserved', 320 * KIB, MIB - 320 * KIB, 0)
+  const { best: header, all: headers } = await readHeaders(file, find, places)
+  const waiting = header === null ? null : await readLog(file, header, find, places)
+  const replayed = waiting ? overlaid(file, waiting.writes) : file
+  const regions = await readRegions(replayed, find, places)
+  const metadata = regions.has(REGION.metadata) ? await readMetadata(replayed, regions.get(REGION.metadata), find) : null
   const bat = regions.get(REGION.bat)
-  const blocks = metadata && bat ? await readBlocks(file, bat, metadata, find) : null
-  const dirty = header !== null && header.logGuid !== NO_GUID && (await logWaits(file, header, find))
+  const blocks = metadata && bat ? await readBlocks(replayed, bat, metadata, find, places) : null
+  for (const { first, second, alike, offset, entry } of places.overlaps()) find(alike ? 'vhdx.block-twice' : 'vhdx.overlap', entry, `${capital(first)} and ${second} lie over each other at ${offset}.`)
   const damaged = findings.some(({ code }) => !code.endsWith('.copy'))
   return {
-    format: 'vhdx',
-    kind: metadata?.hasParent ? 'differencing' : metadata?.leaveAllocated ? 'fixed' : 'dynamic',
-    virtualBytes: metadata?.virtualBytes ?? 0, fileBytes: file.sizeBytes, allocatedBytes: blocks === null || !metadata ? 0 : blocks * metadata.blockBytes,
-    blockBytes: metadata?.blockBytes ?? 0, parent: metadata?.parent ?? null,
-    state: damaged ? 'damaged' : dirty ? 'dirty' : 'clean', findings,
+    header, headers, regions, metadata, waiting, places, replayed, blockOffsets: blocks?.offsets ?? new Float64Array(0), blockStates: blocks?.states ?? new Uint8Array(0),
+    inspection: {
+      format: 'vhdx',
+      kind: metadata?.hasParent ? 'differencing' : metadata?.leaveAllocated ? 'fixed' : 'dynamic',
+      virtualBytes: metadata?.virtualBytes ?? 0, fileBytes: file.sizeBytes, allocatedBytes: blocks === null || !metadata ? 0 : blocks.present * metadata.blockBytes,
+      blockBytes: metadata?.blockBytes ?? 0, parent: metadata?.parent ?? null,
+      state: damaged ? 'damaged' : waiting ? 'dirty' : 'clean', findings,
+    },
   }
 }
 
-type Find = (code: string, offset: number, sentence: string) => void
-
-async function readHeader(file: ByteSource, find: Find): Promise<Header | null> {
+async function readHeaders(file: ByteSource, find: Find, places: Places): Promise<{ best: Header | null; all: Header[] }> {
   const first = await file.read(0, 8)
   if (textAt(first, 0, first.length) !== FILE_SIGNATURE) find('vhdx.identifier', 0, 'The file does not begin with “vhdxfile”.')
-  const headers: Header[] = []
+  const all: Header[] = []
   const faults: [number, string][] = []
-  for (const offset of HEADER_OFFSETS) {
+  for (const [index, offset] of HEADER_OFFSETS.entries()) {
+    places.takeNumbered('header', index + 1, offset, 64 * KIB, offset)
     const bytes = await file.read(offset, HEADER_BYTES)
     const fault = headerFault(bytes)
     if (fault) {
@@ -48,13 +75,16 @@ async function readHeader(file: ByteSource, find: Find): Promise<Header | null> 
       continue
     }
     const view = viewOf(bytes)
-    headers.push({ sequence: view.getBigUint64(8, true), logGuid: readGuid(view, 48), version: view.getUint16(66, true), logBytes: view.getUint32(68, true), logOffset: Number(view.getBigUint64(72, true)) })
+    all.push({
+      offset, sequence: view.getBigUint64(8, true), fileWriteGuid: readGuid(view, 16), dataWriteGuid: readGuid(view, 32), logGuid: readGuid(view, 48), version: view.getUint16(66, true),
+      logBytes: view.getUint32(68, true), logOffset: Number(view.getBigUint64(72, true)),
+    })
   }
-  const usable = headers.length > 0
+  const usable = all.length > 0
   for (const [offset, fault] of faults) find(usable ? 'vhdx.header.copy' : 'vhdx.header', offset, `Header at ${offset / KIB} KiB: ${fault}.${usable ? ' The other copy is good.' : ''}`)
-  const best = headers.reduce<Header | null>((a, b) => (!a || b.sequence > a.sequence ? b : a), null)
-  if (best && best.version !== 1) find('vhdx.version', HEADER_OFFSETS[0], `Version ${best.version} is not known; expected 1.`)
-  return best
+  const best = all.reduce<Header | null>((a, b) => (!a || b.sequence > a.sequence ? b : a), null)
+  if (best && best.version !== 1) find('vhdx.version', best.offset, `Version ${best.version} is not known; expected 1.`)
+  return { best, all }
 }
 
 function headerFault(bytes: Uint8Array): string | null {
@@ -64,97 +94,61 @@ function headerFault(bytes: Uint8Array): string | null {
 }
 
 /** Whether the CRC-32C in bytes 4 to 7 is that of the bytes with those four as zero. */
-function sumFits(bytes: Uint8Array): boolean {
-  const copy = new Uint8Array(bytes)
-  copy.fill(0, 4, 8)
-  return crc32c(copy) === viewOf(bytes).getUint32(4, true)
+const sumFits = (bytes: Uint8Array): boolean => crc32c(bytes, 4) === viewOf(bytes).getUint32(4, true)
+
+/** What the log still has to write; null where it is empty. */
+async function readLog(file: ByteSource, header: Header, find: Find, places: Places): Promise<WaitingLog | null> {
+  if (header.logBytes === 0 && header.logGuid === NO_GUID) return null
+  if (header.logOffset < MIB || header.logOffset % MIB !== 0 || header.logBytes % MIB !== 0 || header.logOffset + header.logBytes > file.sizeBytes) {
+    find('vhdx.log-place', header.offset + 68, `The log should lie at ${header.logOffset}, length ${header.logBytes}: outside the file, or not on whole MiB.`)
+    return null
+  }
+  places.take('log', header.logOffset, header.logBytes, header.offset + 68)
+  if (header.logGuid === NO_GUID) return null
+  const { waiting, some } = waitingLog(await file.read(header.logOffset, Math.min(header.logBytes, LARGEST_LOG_BYTES)), header.logGuid)
+  if (!waiting && some) find('vhdx.log-broken', header.logOffset, 'The log holds entries that wait to be replayed, but no whole run of them: the last writes are lost.')
+  if (waiting && waiting.flushedBytes > file.sizeBytes) {
+    find('vhdx.truncated', header.logOffset, `When the log was written the file had ${waiting.flushedBytes} bytes; it has ${file.sizeBytes} now: its end is missing.`)
+    return null
+  }
+  return waiting
 }
 
-async function readRegions(file: ByteSource, find: Find): Promise<Map<string, Region>> {
+async function readRegions(file: ByteSource, find: Find, places: Places): Promise<Map<string, Region>> {
   let chosen: Map<string, Region> | null = null
   const faults: [number, string][] = []
-  for (const offset of REGION_OFFSETS) {
+  for (const [index, offset] of REGION_OFFSETS.entries()) {
+    places.takeNumbered('region table', index + 1, offset, TABLE_BYTES, offset)
     const bytes = await file.read(offset, TABLE_BYTES)
     const fault = bytes.length < TABLE_BYTES ? 'the file ends before it' : textAt(bytes, 0, 4) !== 'regi' ? 'signature missing' : !sumFits(bytes) ? 'checksum does not fit' : null
     if (fault) faults.push([offset, fault])
-    else chosen ??= regionsIn(bytes, offset, file.sizeBytes, find)
+    else chosen ??= regionsIn(bytes, offset, file.sizeBytes, find, places)
   }
   for (const [offset, fault] of faults) find(chosen ? 'vhdx.regions.copy' : 'vhdx.regions', offset, `Region table at ${offset / KIB} KiB: ${fault}.${chosen ? ' The other copy is good.' : ''}`)
   for (const [name, guid] of Object.entries(REGION)) if (chosen && !chosen.has(guid)) find('vhdx.region-missing', REGION_OFFSETS[0], `The region table names no ${name} region.`)
   return chosen ?? new Map()
 }
 
-function regionsIn(bytes: Uint8Array, tableOffset: number, fileBytes: number, find: Find): Map<string, Region> {
+function regionsIn(bytes: Uint8Array, tableOffset: number, fileBytes: number, find: Find, places: Places): Map<string, Region> {
   const view = viewOf(bytes)
   const result = new Map<string, Region>()
   const count = Math.min(view.getUint32(8, true), 2047)
   for (let i = 0; i < count; i++) {
     const at = 16 + 32 * i
-    const region = { guid: readGuid(view, at), offset: Number(view.getBigUint64(at + 16, true)), length: view.getUint32(at + 24, true) }
+    const region = { guid: readGuid(view, at), offset: Number(view.getBigUint64(at + 16, true)), length: view.getUint32(at + 24, true), required: (view.getUint32(at + 28, true) & 1) !== 0 }
     const known = region.guid === REGION.bat || region.guid === REGION.metadata
-    if (region.offset % MIB !== 0 || region.offset < MIB || region.offset + region.length > fileBytes) find('vhdx.region-place', tableOffset + at, `A region lies at ${region.offset}, length ${region.length}: outside the file, or not on a whole MiB.`)
-    else if (!known && view.getUint32(at + 28, true) & 1) find('vhdx.region-unknown', tableOffset + at, `Required region ${region.guid} is not known.`)
-    else result.set(region.guid, region)
+    if (region.offset % MIB !== 0 || region.length % MIB !== 0 || region.offset < MIB || region.offset + region.length > fileBytes) find('vhdx.region-place', tableOffset + at, `A region lies at ${region.offset}, length ${region.length}: outside the file, or not on whole MiB.`)
+    else if (!known && region.required) find('vhdx.region-unknown', tableOffset + at, `Required region ${region.guid} is not known.`)
+    else {
+      result.set(region.guid, region)
+      places.take(region.guid === REGION.bat ? 'block table' : region.guid === REGION.metadata ? 'metadata' : 'another region', region.offset, region.length, tableOffset + at)
+    }
   }
   return result
 }
 
-async function readMetadata(file: ByteSource, region: Region | undefined, find: Find): Promise<Metadata | null> {
-  if (!region) return null
-  const table = await file.read(region.offset, Math.min(TABLE_BYTES, region.length))
-  if (table.length < 4096 || textAt(table, 0, 8) !== 'metadata') {
-    find('vhdx.metadata', region.offset, 'The metadata table has no signature.')
-    return null
-  }
-  const view = viewOf(table)
-  const result: Metadata = { blockBytes: 0, hasParent: false, leaveAllocated: false, virtualBytes: 0, sectorBytes: 0, parent: null }
-  const count = Math.min(view.getUint16(10, true), Math.floor((table.length - 32) / 32), 2047)
-  for (let i = 0; i < count; i++) {
-    const at = 32 + 32 * i
-    const offset = view.getUint32(at + 16, true)
-    const length = view.getUint32(at + 20, true)
-    if (length === 0 || length > MIB || offset < TABLE_BYTES || offset + length > region.length) {
-      find('vhdx.metadata-item', region.offset + at, `A metadata item lies at ${offset}, length ${length}: outside its region.`)
-      continue
-    }
-    takeItem(result, readGuid(view, at), await file.read(region.offset + offset, Math.min(length, 64 * KIB)))
-  }
-  const power = (n: number) => n > 0 && Number.isInteger(Math.log2(n))
-  if (!power(result.blockBytes) || result.blockBytes < MIB || result.blockBytes > 256 * MIB) find('vhdx.block-size', region.offset, `Block size ${result.blockBytes}; expected a power of two from 1 to 256 MiB.`)
-  else if (result.sectorBytes !== 512 && result.sectorBytes !== 4096) find('vhdx.sector-size', region.offset, `Sector size ${result.sectorBytes}; expected 512 or 4096.`)
-  else if (result.virtualBytes <= 0 || result.virtualBytes > 64 * 2 ** 40) find('vhdx.disk-size', region.offset, `Disk size ${result.virtualBytes}; expected up to 64 TiB.`)
-  else return result
-  return null
-}
-
-function takeItem(result: Metadata, guid: string, bytes: Uint8Array): void {
-  const view = viewOf(bytes)
-  if (guid === ITEM.fileParameters && bytes.length >= 8) {
-    result.blockBytes = view.getUint32(0, true)
-    result.leaveAllocated = (view.getUint32(4, true) & 1) !== 0
-    result.hasParent = (view.getUint32(4, true) & 2) !== 0
-  } else if (guid === ITEM.virtualDiskSize && bytes.length >= 8) result.virtualBytes = Number(view.getBigUint64(0, true))
-  else if (guid === ITEM.logicalSectorSize && bytes.length >= 4) result.sectorBytes = view.getUint32(0, true)
-  else if (guid === ITEM.parentLocator) result.parent = parentPath(bytes)
-}
-
-/** The relative or absolute path in a parent locator: key-value pairs in UTF-16 ([MS-VHDX] 2.6.2.6). */
-function parentPath(bytes: Uint8Array): string | null {
-  if (bytes.length < 20) return null
-  const view = viewOf(bytes)
-  const decoder = new TextDecoder('utf-16le')
-  const found = new Map<string, string>()
-  for (let i = 0; i < Math.min(view.getUint16(18, true), 64); i++) {
-    const at = 20 + 12 * i
-    if (at + 12 > bytes.length) break
-    const piece = (offset: number, length: number) => (offset + length <= bytes.length ? decoder.decode(bytes.subarray(offset, offset + length)) : '')
-    found.set(piece(view.getUint32(at, true), view.getUint16(at + 8, true)), piece(view.getUint32(at + 4, true), view.getUint16(at + 10, true)))
-  }
-  return found.get('relative_path') ?? found.get('absolute_win32_path') ?? found.get('volume_path') ?? null
-}
-
-/** Counts present blocks; checks that each lies inside the file, on a whole MiB, and overlaps no other. */
-async function readBlocks(file: ByteSource, region: Region, metadata: Metadata, find: Find): Promise<number | null> {
+/** Where blocks lie and whether that can be: inside the file, on a whole MiB, with a state that exists. */
+async function readBlocks(file: ByteSource, region: Region, metadata: Metadata, find: Find, places: Places): Promise<{ offsets: Float64Array; states: Uint8Array; present: number } | null> {
   const ratio = chunkRatio(metadata.blockBytes, metadata.sectorBytes)
   const blocks = Math.ceil(metadata.virtualBytes / metadata.blockBytes)
   const bytes = batEntries(blocks, ratio, metadata.hasParent) * 8
@@ -162,39 +156,93 @@ async function readBlocks(file: ByteSource, region: Region, metadata: Metadata, 
     find('vhdx.table-short', region.offset, `The block table has room for ${region.length / 8} entries; the disk needs ${bytes / 8}.`)
     return null
   }
-  const table = await file.read(region.offset, bytes)
-  const view = viewOf(table)
-  const taken = new Map<number, number>()
+  const view = viewOf(await file.read(region.offset, bytes))
+  const offsets = new Float64Array(blocks).fill(-1)
+  const states = new Uint8Array(blocks)
   let present = 0
+  const placed = (at: number, low: number) => view.getUint32(at + 4, true) * 2 ** 32 + (low - (low % MIB))
   for (let block = 0; block < blocks; block++) {
     const at = batIndex(block, ratio) * 8
+    if (at + 8 > view.byteLength) break
     const low = view.getUint32(at, true)
     const state = low & 7
+    states[block] = state
     if (state === BLOCK.present || state === BLOCK.partial) {
       present++
-      const offset = view.getUint32(at + 4, true) * 2 ** 32 + (low - (low % MIB))
+      const offset = placed(at, low)
       if (offset < MIB || offset + metadata.blockBytes > file.sizeBytes) find('vhdx.block-outside', region.offset + at, `Block ${block} should lie at ${offset}, outside the file.`)
-      else if (taken.has(offset)) find('vhdx.block-twice', region.offset + at, `Blocks ${taken.get(offset)} and ${block} lie at the same place, ${offset}.`)
-      taken.set(offset, block)
-    } else if (state === 4 || state === 5 || (state === BLOCK.partial && !metadata.hasParent)) find('vhdx.block-state', region.offset + at, `Block ${block} has state ${state}, which does not exist.`)
+      else {
+        offsets[block] = offset
+        places.takeNumbered('block', block, offset, metadata.blockBytes, region.offset + at)
+      }
+    }
+    if (state === 4 || state === 5 || (state === BLOCK.partial && !metadata.hasParent)) find('vhdx.block-state', region.offset + at, `Block ${block} has state ${state}, which does not exist${state === BLOCK.partial ? ' in a file without a parent' : ''}.`)
   }
-  return present
+  for (let chunk = 0; metadata.hasParent && chunk * ratio < blocks; chunk++) {
+    const at = (chunk * (ratio + 1) + ratio) * 8
+    const low = view.getUint32(at, true)
+    const offset = placed(at, low)
+    const needed = states.subarray(chunk * ratio, (chunk + 1) * ratio).includes(BLOCK.partial)
+    if ((low & 7) === BLOCK.present && offset >= MIB && offset + MIB <= file.sizeBytes) places.takeNumbered('sector bitmap', chunk, offset, MIB, region.offset + at)
+    else if (needed || (low & 7) === BLOCK.present) find('vhdx.bitmap', region.offset + at, `Sector bitmap ${chunk} is ${(low & 7) === BLOCK.present ? 'outside the file' : 'missing'}: which sectors of its blocks are the parent's cannot be told.`)
+  }
+  return { offsets, states, present }
 }
 
-/** Whether the log holds at least one whole entry of the log id that the header names ([MS-VHDX] 2.3). */
-async function logWaits(file: ByteSource, header: Header, find: Find): Promise<boolean> {
-  if (header.logOffset < MIB || header.logOffset + header.logBytes > file.sizeBytes) {
-    find('vhdx.log-place', HEADER_OFFSETS[0], 'The log should lie outside the file.')
-    return false
+const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1)
+
+/** Everything that the structure says, for whoever looks inside the file. */
+export async function anatomyOfVhdx(file: ByteSource): Promise<Anatomy> {
+  const vhdx = await readVhdx(file)
+  const { header, headers, regions, metadata, waiting, inspection } = vhdx
+  const structures: Structure[] = []
+  for (const [index, offset] of HEADER_OFFSETS.entries()) {
+    const one = headers.find((candidate) => candidate.offset === offset)
+    const newer = one !== undefined && one === header
+    structures.push({
+      name: `Header ${index + 1}`, offset, bytes: HEADER_BYTES, checksum: one ? 'fits' : 'does not fit',
+      values: !one ? [] : [
+        { name: 'sequence', offset: offset + 8, value: String(one.sequence), meaning: newer ? 'the newer of the two: this one counts' : 'the older of the two' },
+        { name: 'file write id', offset: offset + 16, value: one.fileWriteGuid, meaning: 'changes when the file is opened for writing' },
+        { name: 'data write id', offset: offset + 32, value: one.dataWriteGuid, meaning: 'changes when what is on the disk changes; a child disk remembers it' },
+        { name: 'log id', offset: offset + 48, value: one.logGuid, meaning: one.logGuid === NO_GUID ? 'the log is empty' : waiting && newer ? `${waiting.entries} ${waiting.entries === 1 ? 'entry waits' : 'entries wait'} to be replayed: ${waiting.writes.length} writes` : 'entries with this id count' },
+        { name: 'log place', offset: offset + 68, value: `${one.logOffset}, ${one.logBytes} bytes`, meaning: 'where the log lies' },
+        { name: 'version', offset: offset + 66, value: String(one.version), meaning: one.version === 1 ? 'the only one there is' : 'not known' },
+      ],
+    })
   }
-  const log = await file.read(header.logOffset, Math.min(header.logBytes, LARGEST_LOG_READ))
-  const view = viewOf(log)
-  for (let at = 0; at + 64 <= log.length; at += 4 * KIB) {
-    if (textAt(log, at, 4) !== 'loge' || readGuid(view, at + 32) !== header.logGuid) continue
-    const length = view.getUint32(at + 8, true)
-    if (length >= 4 * KIB && length % (4 * KIB) === 0 && at + length <= log.length && sumFits(log.subarray(at, at + length))) return true
+  for (const [index, offset] of REGION_OFFSETS.entries()) {
+    const broken = inspection.findings.some((finding) => finding.offset === offset && finding.code.startsWith('vhdx.regions'))
+    structures.push({
+      name: `Region table ${index + 1}`, offset, bytes: TABLE_BYTES, checksum: broken ? 'does not fit' : 'fits',
+      values: broken ? [] : [...regions.values()].map((region, i) => ({ name: region.guid === REGION.bat ? 'block table' : region.guid === REGION.metadata ? 'metadata' : region.guid, offset: offset + 16 + 32 * i, value: `${region.offset}, ${region.length} bytes`, meaning: region.required ? 'required' : 'may be ignored' })),
+    })
   }
-  return false
+  if (metadata) {
+    structures.push({
+      name: 'Metadata', offset: regions.get(REGION.metadata)?.offset ?? 0, bytes: TABLE_BYTES, checksum: 'none',
+      values: metadata.items.map(({ guid, offset, value }) => ({ name: ITEM_NAMES[guid] ?? guid, offset, value, meaning: ITEM_MEANINGS[guid] ?? 'not known here' })),
+    })
+  }
+  const bat = regions.get(REGION.bat)
+  if (bat && metadata) {
+    const counts = new Map<number, number>()
+    for (const state of vhdx.blockStates) counts.set(state, (counts.get(state) ?? 0) + 1)
+    structures.push({
+      name: 'Block table', offset: bat.offset, bytes: bat.length, checksum: 'none',
+      values: [...counts].sort(([a], [b]) => b - a).map(([state, n]) => ({ name: STATE_NAMES[state] ?? `state ${state}`, offset: bat.offset, value: `${n} of ${vhdx.blockStates.length}`, meaning: STATE_MEANINGS[state] ?? 'does not exist: damaged' })),
+    })
+  }
+  return { inspection, structures, blockOffsets: vhdx.blockOffsets, layout: vhdx.places.layout(file.sizeBytes, 'waste') }
 }
 
-const viewOf = (bytes: Uint8Array): DataView => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+const ITEM_NAMES: Record<string, string> = { [ITEM.fileParameters]: 'file parameters', [ITEM.virtualDiskSize]: 'disk size', [ITEM.diskId]: 'disk id', [ITEM.logicalSectorSize]: 'logical sector', [ITEM.physicalSectorSize]: 'physical sector', [ITEM.parentLocator]: 'parent' }
+const ITEM_MEANINGS: Record<string, string> = {
+  [ITEM.fileParameters]: 'block size, and whether the file is fixed or has a parent', [ITEM.virtualDiskSize]: 'what the host sees', [ITEM.diskId]: 'stays the same for the life of the disk', [ITEM.logicalSectorSize]: 'the smallest piece the host addresses',
+  [ITEM.physicalSectorSize]: 'the smallest piece that is written whole', [ITEM.parentLocator]: 'the file that holds what this one does not',
+}
+const STATE_NAMES: Record<number, string> = { [BLOCK.notPresent]: 'not present', [BLOCK.undefined]: 'undefined', [BLOCK.zero]: 'zero', [BLOCK.unmapped]: 'unmapped', [BLOCK.present]: 'present', [BLOCK.partial]: 'partly present' }
+const STATE_MEANINGS: Record<number, string> = {
+  [BLOCK.notPresent]: 'takes no room; reads as zeros, or from the parent', [BLOCK.undefined]: 'content may be anything', [BLOCK.zero]: 'reads as zeros', [BLOCK.unmapped]: 'given back by the host; reads as zeros or as before', [BLOCK.present]: 'lies in the file',
+  [BLOCK.partial]: 'some sectors here, the others in the parent',
+}
