@@ -57,7 +57,7 @@ export function build() {
 
 /** Installs Debian packages of which a program is missing. Says so where that is not possible here. */
 export function debian(wanted) {
-  const missing = wanted.filter(({ program }) => spawnSync('sh', ['-c', `command -v ${program} || ls /usr/lib/postgresql/*/bin/${program}`], { stdio: 'ignore' }).status !== 0)
+  const missing = wanted.filter(({ program }) => spawnSync('sh', ['-c', `command -v ${program} || test -e ${program} || ls /usr/lib/postgresql/*/bin/${program}`], { stdio: 'ignore' }).status !== 0)
   if (missing.length === 0) return
   const packages = missing.map(({ name }) => name)
   console.log(`installing from Debian: ${packages.join(' ')}`)

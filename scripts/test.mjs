@@ -6,7 +6,7 @@ import { bin, build, debian, install, ROOT } from './shared.mjs'
 
 const quick = process.argv.includes('--quick')
 install()
-if (!quick) debian([{ program: 'chromium', name: 'chromium' }, { program: 'qemu-img', name: 'qemu-utils' }, { program: 'initdb', name: 'postgresql' }])
+if (!quick) debian([{ program: 'chromium', name: 'chromium' }, { program: 'qemu-img', name: 'qemu-utils' }, { program: 'initdb', name: 'postgresql' }, { program: '/usr/lib/python3/dist-packages/samba', name: 'python3-samba' }])
 
 const results = []
 const step = (name, command, args, env = {}) => {

@@ -89,3 +89,15 @@ describe('ikebana inspect', () => {
     expect(records).toMatchObject([{ file: good, format: 'vhdx', kind: 'dynamic', virtualBytes: 2 ** 30, allocatedBytes: 2 ** 22, blockBytes: 2 ** 21, parent: null, state: 'clean', findings: [] }, { state: 'damaged' }, { format: 'unknown', state: 'unknown' }])
   })
 })
+
+describe('ikebana access', () => {
+  it('computes what a token may do, and refuses what it cannot read', () => {
+    const { status, records } = run('access', '--sddl', 'O:BAG:BAD:(A;OICI;0x1200a9;;;S-1-5-21-1-2-3-1200)', '--sids', 'S-1-5-21-1-2-3-1104,S-1-5-21-1-2-3-1200')
+    expect(status).toBe(0)
+    expect(records[0]).toMatchObject({ mask: '0x001200a9', reasons: [{ ace: 1, type: 'allow', sid: 'S-1-5-21-1-2-3-1200', mask: '0x001200a9', effect: '0x001200a9' }] })
+    for (const args of [['access'], ['access', '--sddl', 'D:'], ['access', '--sddl', 'D:(A;;QQ;;;BA)', '--sids', 'S-1-1-0'], ['access', '--sddl', 'D:', '--sids', 'me']]) {
+      const refused = run(...args)
+      expect([refused.status, refused.stdout, refused.stderr.trim().split('\n').length]).toEqual([2, '', 1])
+    }
+  })
+})

@@ -1,8 +1,9 @@
+import { accessCommand } from './access'
 import { analyseCommand } from './analyse'
 import { inspectCommand } from './inspect'
 import { UsageError } from './usage'
 
-const COMMANDS: Record<string, (args: string[]) => Promise<void>> = { analyse: analyseCommand, inspect: inspectCommand }
+const COMMANDS: Record<string, (args: string[]) => Promise<void>> = { access: accessCommand, analyse: analyseCommand, inspect: inspectCommand }
 
 const HELP = `ikebana: why a logon was slow or failed
 
@@ -10,6 +11,8 @@ const HELP = `ikebana: why a logon was slow or failed
       Reads logon evidence (also .gz; "-" is standard input) and writes one record per attempt.
   ikebana inspect FILE…
       Reads the structure of disk files and writes one JSON record a line.
+  ikebana access --sddl DESCRIPTOR --sids S-1-…,S-1-… [--domain S-1-…]
+      What whoever has these SIDs may do with a file or folder that has this descriptor, and why.
 `
 
 const [name, ...args] = process.argv.slice(2)

@@ -12,10 +12,10 @@ export function writeText(bytes: Uint8Array, at: number, text: string): void {
 
 /** Reads the mixed-endian form of a GUID ([MS-DTYP] 2.3.4.2). */
 export function readGuid(view: DataView, at: number): string {
-  const hex = (value: number, digits: number) => value.toString(16).toUpperCase().padStart(digits, '0')
-  const tail = Array.from({ length: 8 }, (_, i) => hex(view.getUint8(at + 8 + i), 2)).join('')
-  return `${hex(view.getUint32(at, true), 8)}-${hex(view.getUint16(at + 4, true), 4)}-${hex(view.getUint16(at + 6, true), 4)}-${tail.slice(0, 4)}-${tail.slice(4)}`
+  const hex = (i: number) => HEX[view.getUint8(at + i)] ?? ''
+  return `${hex(3)}${hex(2)}${hex(1)}${hex(0)}-${hex(5)}${hex(4)}-${hex(7)}${hex(6)}-${hex(8)}${hex(9)}-${hex(10)}${hex(11)}${hex(12)}${hex(13)}${hex(14)}${hex(15)}`
 }
+const HEX = Array.from({ length: 256 }, (_, n) => n.toString(16).toUpperCase().padStart(2, '0'))
 
 export function writeGuid(view: DataView, at: number, guid: string): void {
   const hex = guid.replaceAll('-', '')

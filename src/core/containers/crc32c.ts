@@ -24,13 +24,12 @@ export function crc32c(bytes: Uint8Array, zeroAt = -1): number {
 /** The number of bytes up to the last that is not zero. */
 function lastNonZero(bytes: Uint8Array): number {
   let end = bytes.length
-  while (end % 8 !== 0 && end > 0 && bytes[end - 1] === 0) end--
-  if (end % 8 === 0 && bytes.byteOffset % 8 === 0) {
-    const words = new Float64Array(bytes.buffer, bytes.byteOffset, end / 8)
-    let word = words.length
-    // Minus zero and NaN are not zero bytes; that they end the search early is harmless.
-    while (word > 0 && Object.is(words[word - 1], 0)) word--
-    end = word * 8
+  while (end % 16 !== 0 && end > 0 && bytes[end - 1] === 0) end--
+  if (end % 16 === 0 && bytes.byteOffset % 4 === 0) {
+    const words = new Int32Array(bytes.buffer, bytes.byteOffset, end / 4)
+    let at = words.length
+    while (at > 0 && ((words[at - 1] ?? 0) | (words[at - 2] ?? 0) | (words[at - 3] ?? 0) | (words[at - 4] ?? 0)) === 0) at -= 4
+    end = at * 4
   }
   while (end > 0 && bytes[end - 1] === 0) end--
   return end

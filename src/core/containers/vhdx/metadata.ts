@@ -19,6 +19,7 @@ export interface Metadata {
 
 const LARGEST_DISK_BYTES = 64 * 2 ** 40
 /** Items are small and stand together; a longer one is read for its beginning only. */
+const NEAR_BYTES = 4 * KIB
 const LARGEST_ITEM_BYTES = 64 * KIB
 
 export async function readMetadata(file: ByteSource, region: Region | undefined, find: Find): Promise<Metadata | null> {
@@ -32,6 +33,12 @@ export async function readMetadata(file: ByteSource, region: Region | undefined,
   if (32 + 32 * count > table.length) table = await file.read(region.offset, TABLE_BYTES)
   const view = viewOf(table)
   const result: Metadata = { blockBytes: 0, hasParent: false, leaveAllocated: false, virtualBytes: 0, sectorBytes: 0, parent: null, sizeOffset: 0, items: [] }
+  // Items are small and usually stand together, right behind the table.
+  const near = await file.read(region.offset + TABLE_BYTES, Math.min(NEAR_BYTES, Math.max(0, region.length - TABLE_BYTES)))
+  const item = (offset: number, length: number) => {
+    const at = offset - TABLE_BYTES
+    return at + length <= near.length ? near.slice(at, at + length) : file.read(region.offset + offset, length)
+  }
   for (let i = 0; i < count && 64 + 32 * i <= table.length; i++) {
     const at = 32 + 32 * i
     const guid = readGuid(view, at)
@@ -40,7 +47,7 @@ export async function readMetadata(file: ByteSource, region: Region | undefined,
     const known = Object.values<string>(ITEM).includes(guid)
     if (length === 0 || length > MIB || offset < TABLE_BYTES || offset + length > region.length) find('vhdx.metadata-item', region.offset + at, `A metadata item lies at ${offset}, length ${length}: outside its region.`)
     else if (!known && view.getUint32(at + 24, true) & 4) find('vhdx.metadata-unknown', region.offset + at, `Required metadata item ${guid} is not known.`)
-    else takeItem(result, guid, await file.read(region.offset + offset, Math.min(length, LARGEST_ITEM_BYTES)), region.offset + offset)
+    else takeItem(result, guid, await item(offset, Math.min(length, LARGEST_ITEM_BYTES)), region.offset + offset)
   }
   const power = (n: number) => n > 0 && Number.isInteger(Math.log2(n))
   if (!power(result.blockBytes) || result.blockBytes < MIB || result.blockBytes > 256 * MIB) find('vhdx.block-size', region.offset, `Block size ${result.blockBytes}; expected a power of two from 1 to 256 MiB.`)

@@ -1,0 +1,4 @@
+export * from './check'
+export * from './rights'
+export * from './sddl'
+export * from './sid'
