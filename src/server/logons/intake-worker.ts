@@ -1,8 +1,9 @@
-import { parentPort, workerData } from 'node:worker_threads'
+import { workerData } from 'node:worker_threads'
 import type { Fault } from '../../core/formats'
 import type { Observation } from '../../core/logons'
 import { openLink } from '../db/link'
 import type { DatabaseLink } from '../db/open'
+import { answerQuestions } from '../shell/worker'
 import { readEvidence } from './evidence-file'
 import { Intake } from './intake'
 
@@ -16,8 +17,6 @@ export type IntakeAsk =
 
 export interface UploadProgress { upload: string; bytesRead: number; observations: number; refused: number; attempts: number; faults: Fault[] }
 
-const port = parentPort
-if (!port) throw new Error('runs only as a worker')
 const intake = new Intake(openLink((workerData as { link: DatabaseLink }).link))
 await intake.refresh()
 const cancelled = new Set<string>()
@@ -57,7 +56,7 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
       if (cancelled.has(id)) throw new Error('cancelled')
       progress.bytesRead = bytes
       if (pending.length >= CHUNK) await take()
-      port?.postMessage({ progress: { ...progress, faults: progress.faults.slice(0, 20) } })
+      tell({ ...progress, faults: progress.faults.slice(0, 20) })
     },
   })
   await take()
@@ -85,7 +84,4 @@ async function answer(ask: IntakeAsk): Promise<unknown> {
   return null
 }
 
-port.on('message', ({ id, ask }: { id: number; ask: IntakeAsk }) => {
-  answer(ask).then((value) => port.postMessage({ id, value }), (error: Error) => port.postMessage({ id, error: error.message }))
-})
-port.postMessage({ ready: true })
+const tell = answerQuestions<IntakeAsk, UploadProgress>(answer)

@@ -11,8 +11,7 @@ export interface Metadata {
   virtualBytes: number
   sectorBytes: number
   parent: string | null
-  /** Where the disk size stands in the file. */
-  sizeOffset: number
+  diskId: string
   /** Every item, for a look. */
   readonly items: { guid: string; offset: number; value: string }[]
 }
@@ -32,7 +31,7 @@ export async function readMetadata(file: ByteSource, region: Region | undefined,
   const count = Math.min(viewOf(table).getUint16(10, true), 2047)
   if (32 + 32 * count > table.length) table = await file.read(region.offset, TABLE_BYTES)
   const view = viewOf(table)
-  const result: Metadata = { blockBytes: 0, hasParent: false, leaveAllocated: false, virtualBytes: 0, sectorBytes: 0, parent: null, sizeOffset: 0, items: [] }
+  const result: Metadata = { blockBytes: 0, hasParent: false, leaveAllocated: false, virtualBytes: 0, sectorBytes: 0, parent: null, diskId: '', items: [] }
   // Items are small and usually stand together, right behind the table.
   const near = await file.read(region.offset + TABLE_BYTES, Math.min(NEAR_BYTES, Math.max(0, region.length - TABLE_BYTES)))
   const item = (offset: number, length: number) => {
@@ -71,13 +70,14 @@ function takeItem(result: Metadata, guid: string, bytes: Uint8Array, offset: num
     say(`blocks of ${result.blockBytes}${result.leaveAllocated ? ', fixed' : ''}${result.hasParent ? ', has a parent' : ''}`)
   } else if (guid === ITEM.virtualDiskSize && bytes.length >= 8) {
     result.virtualBytes = Number(view.getBigUint64(0, true))
-    result.sizeOffset = offset
     say(String(result.virtualBytes))
   } else if (guid === ITEM.logicalSectorSize && bytes.length >= 4) {
     result.sectorBytes = view.getUint32(0, true)
     say(String(result.sectorBytes))
+  } else if (guid === ITEM.diskId && bytes.length >= 16) {
+    result.diskId = readGuid(view, 0)
+    say(result.diskId)
   } else if (guid === ITEM.physicalSectorSize && bytes.length >= 4) say(String(view.getUint32(0, true)))
-  else if (guid === ITEM.diskId && bytes.length >= 16) say(readGuid(view, 0))
   else if (guid === ITEM.parentLocator) {
     result.parent = parentPath(bytes)
     say(result.parent ?? 'no path in it')

@@ -11,6 +11,8 @@ export interface NewVhdx {
   /** Three fresh GUIDs: of this file's writes, of its data's writes, and of the disk. */
   readonly guids: { readonly fileWrite: string; readonly dataWrite: string; readonly disk: string }
   readonly creator: string
+  /** Logical sectors of 512 (the usual) or 4096 bytes. */
+  readonly sectorBytes?: number
   /** Every block has its place from the beginning. */
   readonly fixed?: boolean
   /** The file that holds what this one does not, and that file's data write id. */
@@ -21,10 +23,10 @@ export interface NewVhdx {
 
 /**
  * A dynamic VHDX as pieces and the length that the file must have. Present blocks are holes, that is zeros, until somebody writes into them.
- * Layout: headers in the first MiB, log in the second, metadata in the third, then the block table, then payload. Source: [MS-VHDX] 2.1–2.6.
+ * `offsets` says where each present block lies. Layout: headers in the first MiB, log in the second, metadata in the third, then the block table, then payload. Source: [MS-VHDX] 2.1–2.6.
  */
-export function newVhdx(disk: NewVhdx): { pieces: Write[]; fileBytes: number } {
-  const ratio = chunkRatio(disk.blockBytes, 512)
+export function newVhdx(disk: NewVhdx): { pieces: Write[]; fileBytes: number; offsets: number[] } {
+  const ratio = chunkRatio(disk.blockBytes, disk.sectorBytes ?? 512)
   const blocks = Math.ceil(disk.virtualBytes / disk.blockBytes)
   const entries = batEntries(blocks, ratio, disk.parent !== undefined)
   const batBytes = Math.ceil((entries * 8) / MIB) * MIB
@@ -46,7 +48,7 @@ export function newVhdx(disk: NewVhdx): { pieces: Write[]; fileBytes: number } {
   ]
   const fileBytes = payloadAt + present.length * disk.blockBytes
   if (disk.log) pieces.push({ offset: MIB, bytes: logEntry(disk.log.writes, disk.log.guid, fileBytes) })
-  return { pieces, fileBytes }
+  return { pieces, fileBytes, offsets: present.map((_, index) => payloadAt + index * disk.blockBytes) }
 }
 
 function identifier(creator: string): Uint8Array {
@@ -118,7 +120,7 @@ function metadata(disk: NewVhdx): Write[] {
     } else if (guid === ITEM.parentLocator && locator) values.set(locator, at)
     else if (guid === ITEM.virtualDiskSize) out.setBigUint64(at, BigInt(disk.virtualBytes), true)
     else if (guid === ITEM.diskId) writeGuid(out, at, disk.guids.disk)
-    else out.setUint32(at, guid === ITEM.logicalSectorSize ? 512 : 4096, true)
+    else out.setUint32(at, guid === ITEM.logicalSectorSize ? (disk.sectorBytes ?? 512) : 4096, true)
     at += length
   })
   return [{ offset: 2 * MIB, bytes: table }, { offset: 2 * MIB + 64 * KIB, bytes: values }]

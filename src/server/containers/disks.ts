@@ -1,0 +1,31 @@
+import { randomUUID } from 'node:crypto'
+import type { Anatomy, Inspection } from '../../core/containers'
+import { askWorker } from '../shell/worker'
+import type { DiskAsk, DiskNews } from './disk-worker'
+import type { Rewritten } from './rewrite-file'
+
+/** The way from the thread that answers requests to the one that reads and writes disk files. */
+export interface Disks {
+  /** Null for each that could not be read. */
+  inspect(paths: readonly string[]): Promise<(Inspection | null)[]>
+  anatomy(path: string): Promise<Anatomy>
+  zeros(path: string): Promise<{ blocks: number; bytes: number }>
+  /** Writes the file anew (see rewrite-file.ts). @param virtualBytes the disk's new size, null keeps it */
+  rewrite(path: string, job: string, virtualBytes: number | null): Promise<Rewritten>
+  cancel(job: string): Promise<void>
+  close(): Promise<void>
+}
+
+/** @param onProgress called while a file is rewritten */
+export async function startDisks(onProgress: (news: DiskNews) => void): Promise<Disks> {
+  const { ask, close } = await askWorker<DiskAsk, DiskNews>(new URL('./disk-worker.js', import.meta.url), null, [], onProgress)
+  const guid = () => randomUUID().toUpperCase()
+  return {
+    inspect: (paths) => ask({ op: 'inspect', paths }),
+    anatomy: (path) => ask({ op: 'anatomy', path }),
+    zeros: (path) => ask({ op: 'zeros', path }),
+    rewrite: (path, job, virtualBytes) => ask({ op: 'rewrite', path, job, virtualBytes, guids: { fileWrite: guid(), dataWrite: virtualBytes === null ? null : guid() } }),
+    cancel: (job) => ask({ op: 'cancel', job }),
+    close,
+  }
+}
