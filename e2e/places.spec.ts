@@ -27,7 +27,6 @@ test('containers are the real files on the share, and qemu-img agrees', async ({
   await expect(page.getByRole('heading', { level: 1 })).toContainText(/\d+ containers on 2 shares/, { timeout: 45_000 })
   const row = page.getByRole('table', { name: 'Containers' }).getByRole('row').nth(1)
   await expect(row).toContainText('30.0 GiB')
-  await expect(row).toContainText('vhdx, clean')
   const mount = '.data/e2e/standins/quay-fs1/profiles'
   const [person] = readdirSync(mount)
   const file = join(mount, person ?? '', 'profile.vhdx')

@@ -11,6 +11,8 @@ export const ERRORS = {
   'attempt.unknown': [404, 'No attempt has this id.'],
   'person.unknown': [404, 'No person has this name.'],
   'upload.unknown': [404, 'No upload has this id.'],
+  'container.unknown': [404, 'No container has this id.'],
+  'container.busy': [409, 'This cannot be done to the container now.'],
   'job.unknown': [404, 'No job has this id.'],
   'policy.outdated': [409, 'Somebody published in between. Look at their version first.'],
   'policy.invalid': [422, 'The policy has entries that hosts could not use.'],

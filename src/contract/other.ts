@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { ContainerLine } from './containers'
 import { AttemptLine } from './logons'
 
 export const Role = z.enum(['viewer', 'help-desk', 'administrator'])
@@ -8,14 +9,6 @@ export type Me = z.infer<typeof Me>
 
 export const FoundThing = z.object({ kind: z.enum(['person', 'host', 'share', 'pool', 'attempt']), id: z.string(), title: z.string(), remark: z.string() })
 export type FoundThing = z.infer<typeof FoundThing>
-
-export const ContainerLine = z.object({
-  id: z.string(), share: z.string(), file: z.string(), person: z.string().nullable(), name: z.string().nullable(), format: z.string(), kind: z.string(), state: z.string(), virtualBytes: z.number(), fileBytes: z.number(),
-  allocatedBytes: z.number(), diskBytes: z.number(), lastUsedMs: z.number().nullable(), holderHost: z.string().nullable(), holderSession: z.string().nullable(), heldSinceMs: z.number().nullable(), holderAlive: z.boolean().nullable(), findings: z.array(z.string()),
-})
-export type ContainerLine = z.infer<typeof ContainerLine>
-export const ShareLine = z.object({ id: z.string(), path: z.string(), zone: z.string().nullable(), totalBytes: z.number(), freeBytes: z.number(), latencyMs: z.number().nullable(), containers: z.number(), allocatedBytes: z.number(), held: z.number() })
-export type ShareLine = z.infer<typeof ShareLine>
 
 export const PersonPage = z.object({
   id: z.string(), name: z.string(), accounts: z.array(z.string()), groups: z.array(z.string()), enabled: z.boolean(), pools: z.array(z.object({ id: z.string(), name: z.string(), through: z.string() })),
@@ -49,6 +42,8 @@ export const Job = z.object({
   id: z.string(), kind: z.string(), title: z.string(), target: z.string().nullable(), state: z.enum(['running', 'done', 'failed', 'cancelled']), author: z.string(), startedMs: z.number(), endedMs: z.number().nullable(), steps: z.array(JobStep),
   /** What came of it: the person's next attempt, once there is one. */
   outcome: z.object({ sentence: z.string(), attempt: z.string().nullable() }).nullable(),
+  /** How far its present step is, where that takes long; in bytes. */
+  progress: z.object({ done: z.number(), total: z.number() }).nullable(),
 })
 export type Job = z.infer<typeof Job>
 export const JournalLine = z.object({ id: z.number(), atMs: z.number(), who: z.string(), what: z.string(), target: z.string().nullable(), before: z.string().nullable(), after: z.string().nullable(), job: z.string().nullable() })

@@ -1,7 +1,8 @@
 import { z } from 'zod'
+import { ContainerJob, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
 import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
 import { OrgFile } from './org'
-import { ContainerLine, FoundThing, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings, ShareLine } from './other'
+import { FoundThing, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings } from './other'
 
 /** Who may call a route: anybody, a signed-in role (each includes the one before it), or a token made for that scope. */
 export type Permission = 'anybody' | Role | 'token evidence' | 'token agent' | 'token directory'
@@ -20,6 +21,8 @@ export interface Route {
 }
 
 const Id = z.object({ id: z.string().min(1).max(200) })
+/** Its id is share and path, as the host writes it. */
+const Container = z.object({ id: z.string().min(1).max(900) })
 const Done = z.object({ ok: z.literal(true) })
 const Window = z.object({ fromMs: z.coerce.number().optional(), toMs: z.coerce.number().optional() })
 
@@ -50,8 +53,13 @@ export const ROUTES = {
   person: { method: 'GET', path: '/api/people/:id', permission: 'viewer', sentence: 'One person: pools, containers, sessions, last attempts.', params: Id, response: PersonPage },
   importOrg: { method: 'PUT', path: '/api/directory', permission: 'token directory', sentence: 'Replaces what is known of people, groups, pools and hosts (org.json).', body: OrgFile, response: z.object({ people: z.number(), groups: z.number(), pools: z.number(), hosts: z.number() }) },
 
-  containers: { method: 'GET', path: '/api/containers', permission: 'viewer', sentence: 'The disk files that lie on the shares, and the shares.', query: z.object({ text: z.string().max(200).default(''), share: z.string().max(300).optional(), held: z.enum(['all', 'held', 'stale']).default('all') }), response: z.object({ containers: z.array(ContainerLine), shares: z.array(ShareLine), total: z.number(), scannedMs: z.number().nullable() }) },
-  containersExport: { method: 'GET', path: '/api/containers.csv', permission: 'viewer', sentence: 'The same list as CSV.', query: z.object({ text: z.string().max(200).default(''), share: z.string().max(300).optional(), held: z.enum(['all', 'held', 'stale']).default('all') }) },
+  containers: { method: 'GET', path: '/api/containers', permission: 'viewer', sentence: 'The disk files that lie on the shares, what should be looked at in them, and the shares.', query: ContainerQuery, response: z.object({ containers: z.array(ContainerLine), shares: z.array(ShareLine), total: z.number(), scannedMs: z.number().nullable(), findings: z.array(z.object({ code: z.string(), title: z.string(), weight: z.enum(['now', 'soon', 'tidy']), n: z.number(), bytes: z.number() })) }) },
+  containersExport: { method: 'GET', path: '/api/containers.csv', permission: 'viewer', sentence: 'The same list as CSV.', query: ContainerQuery },
+  container: { method: 'GET', path: '/api/containers/:id', permission: 'viewer', sentence: 'One container, looked into: structures, blocks, findings, and what can be done.', params: Container, response: ContainerPage },
+  containerRoom: { method: 'GET', path: '/api/containers/:id/room', permission: 'viewer', sentence: 'What compaction would give back: blocks that hold only zeros, counted by reading them.', params: Container, response: z.object({ blocks: z.number(), bytes: z.number() }) },
+  containerJob: { method: 'POST', path: '/api/containers/:id/jobs', permission: 'administrator', sentence: 'Compacts, repairs, grows, releases or sets a container aside, as a job. Never one in use.', params: Container, body: ContainerJob, response: Job },
+  setAside: { method: 'GET', path: '/api/set-aside', permission: 'viewer', sentence: 'Containers taken out of use, until when they are kept.', response: z.object({ containers: z.array(SetAsideLine) }) },
+  setAsidePutBack: { method: 'POST', path: '/api/set-aside/:id/put-back', permission: 'administrator', sentence: 'Puts a container back where it was.', params: Id, response: SetAsideLine },
 
   policy: { method: 'GET', path: '/api/policies/base', permission: 'viewer', sentence: 'The base policy in force, and for each host what it reports.', response: PolicyPage },
   policyPreview: { method: 'POST', path: '/api/policies/base/preview', permission: 'viewer', sentence: 'What a draft would change, and for how many. Changes nothing.', body: Settings, response: PolicyPreview },

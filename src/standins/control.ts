@@ -37,6 +37,21 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     if (released) fleet.expect(wanted.file)
     return { released, reason: released ? `closed the open handle of ${wanted.host}` : 'the file is not held by this session' }
   })
+  const Taking = z.object({ share: z.string(), file: z.string(), session: z.string() })
+  app.post('/control/holds/take', ({ body }) => {
+    const wanted = Taking.parse(body)
+    const share = shares.find(({ path }) => path === wanted.share)
+    if (!share) throw new RangeError(`no share has the path ${wanted.share}`)
+    const holder = share.holds().find(({ file }) => file === wanted.file)
+    if (holder) return { taken: false, reason: `${holder.host} has it open for session ${holder.session}` }
+    share.take(wanted.file, 'ikebana', wanted.session)
+    return { taken: true, reason: 'nobody has it open' }
+  })
+  app.post('/control/holds/give-back', ({ body }) => {
+    const wanted = Taking.parse(body)
+    shares.find(({ path }) => path === wanted.share)?.letGo(wanted.file, wanted.session)
+    return { ok: true }
+  })
   app.get('/standin/troubles', () => ({ troubles: TROUBLES.map((name) => ({ name, on: fleet.troubles.has(name) })) }))
   app.post('/standin/troubles', ({ body }) => {
     const { name, on } = z.object({ name: z.enum(TROUBLES), on: z.boolean() }).parse(body)

@@ -7,6 +7,7 @@ import { Fleet, type Uplink } from './fleet/fleet'
 import { history } from './fleet/history'
 import { plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
 import { larkmereShares, type ShareFolder } from './share/share'
+import { plantTroubled } from './share/troubled'
 
 /** The stand-ins' process: directory, shares and fleet of Larkmere Ferries. It speaks to Ikebana over HTTP and files only. */
 const env = process.env
@@ -47,6 +48,7 @@ await writeHistory(company, planted, { fromDay: Math.min(days, RECENT_DAYS), toD
 fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 await makeDisks(company, shares)
+await plantTroubled(company, shares, startedMs)
 if (days > RECENT_DAYS) await writeHistory(company, planted, { fromDay: days, toDay: RECENT_DAYS + 1 })
 process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => { fleet.stop(); process.exit(0) })

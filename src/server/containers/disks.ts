@@ -18,14 +18,14 @@ export interface Disks {
 
 /** @param onProgress called while a file is rewritten */
 export async function startDisks(onProgress: (news: DiskNews) => void): Promise<Disks> {
-  const { ask, close } = await askWorker<DiskAsk, DiskNews>(new URL('./disk-worker.js', import.meta.url), null, [], onProgress)
+  const worker = await askWorker<DiskAsk, DiskNews>(new URL('./disk-worker.js', import.meta.url), null, [], onProgress)
   const guid = () => randomUUID().toUpperCase()
   return {
-    inspect: (paths) => ask({ op: 'inspect', paths }),
-    anatomy: (path) => ask({ op: 'anatomy', path }),
-    zeros: (path) => ask({ op: 'zeros', path }),
-    rewrite: (path, job, virtualBytes) => ask({ op: 'rewrite', path, job, virtualBytes, guids: { fileWrite: guid(), dataWrite: virtualBytes === null ? null : guid() } }),
-    cancel: (job) => ask({ op: 'cancel', job }),
-    close,
+    inspect: (paths) => worker.ask({ op: 'inspect', paths }),
+    anatomy: (path) => worker.ask({ op: 'anatomy', path }),
+    zeros: (path) => worker.ask({ op: 'zeros', path }),
+    rewrite: (path, job, virtualBytes) => worker.ask({ op: 'rewrite', path, job, virtualBytes, guids: { fileWrite: guid(), dataWrite: virtualBytes === null ? null : guid() } }),
+    cancel: (job) => worker.ask({ op: 'cancel', job }),
+    close: () => worker.close(),
   }
 }

@@ -27,7 +27,7 @@ export interface Rewritten { readonly before: Inspection; readonly after: Inspec
  * @throws CannotRewrite, with the old file untouched
  */
 export async function rewriteFile(path: string, options: RewriteOptions): Promise<Rewritten> {
-  const reached = options.reached ?? (() => undefined)
+  const reached = (step: string) => options.reached?.(step)
   const beside = path + REWRITING
   rmSync(beside, { force: true })
   const old = openDisk(path)

@@ -1,35 +1,66 @@
-import type { ContainerLine, ShareLine } from '../../contract/other'
-import type { Queryable } from '../db/database'
+import { join } from 'node:path'
+import { Problem } from '../../contract/errors'
+import { UPKEEP, type Anatomy, type UpkeepCode } from '../../core/containers'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
+import { actionsFor, containerJob } from './actions'
+import { putBack } from './set-aside'
+import { containerRow, findingCounts, listContainers, setAsideLines, setAsideRow, shareLines } from './store'
 
-const LINE = `c.id, c.share, c.file, c.person, p.name, c.format, c.kind, c.state, c.virtual_bytes as "virtualBytes", c.file_bytes as "fileBytes", c.allocated_bytes as "allocatedBytes", c.disk_bytes as "diskBytes", c.last_used_ms as "lastUsedMs",
-  c.holder_host as "holderHost", c.holder_session as "holderSession", c.held_since_ms as "heldSinceMs", c.holder_alive as "holderAlive", c.findings`
+type Names = 'containers' | 'containersExport' | 'container' | 'containerRoom' | 'containerJob' | 'setAside' | 'setAsidePutBack'
+const ORDER = Object.keys(UPKEEP)
 
-interface Wanted { text: string; share?: string | undefined; held: 'all' | 'held' | 'stale' }
-
-async function listContainers(database: Queryable, { text, share, held }: Wanted): Promise<ContainerLine[]> {
-  return database.query<ContainerLine>(`select ${LINE} from containers c left join people p on p.id = c.person
-    where ($1 = '' or concat_ws(' ', c.file, p.name, c.holder_host) ilike $2) and ($3::text is null or c.share = $3) and ($4 = 'all' or c.holder_host is not null) and ($4 <> 'stale' or c.holder_alive = false) order by c.allocated_bytes desc, c.id limit 5000`,
-    [text, `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`, share ?? null, held])
-}
-
-export async function containersOf(database: Queryable, person: string): Promise<ContainerLine[]> {
-  return database.query<ContainerLine>(`select ${LINE} from containers c left join people p on p.id = c.person where c.person = $1`, [person])
-}
-
-export function containerHandlers({ database }: Context): Handlers<'containers' | 'containersExport'> {
+export function containerHandlers(context: Context): Handlers<Names> {
+  const { database, disks, jobs } = context
+  const rowOr404 = async (id: string) => (await containerRow(database, id)) ?? (() => { throw new Problem('container.unknown') })()
   return {
     async containers({ input: { query } }) {
-      const containers = await listContainers(database, query)
-      const shares = await database.query<ShareLine & { updated: number }>(`select s.id, s.path, s.zone, s.total_bytes as "totalBytes", s.free_bytes as "freeBytes", s.latency_ms as "latencyMs", count(c.id) as containers, coalesce(sum(c.allocated_bytes), 0)::bigint as "allocatedBytes", count(c.holder_host) as held, s.updated_ms as updated
-        from shares s left join containers c on c.share = s.path group by s.id order by s.path`)
-      const [total] = await database.query<{ n: number }>('select count(*) as n from containers')
-      return { containers, shares: shares.map(({ updated: _, ...line }) => line), total: total?.n ?? 0, scannedMs: shares.length ? Math.max(...shares.map(({ updated }) => updated)) : null }
+      const [containers, shares, counts, [total]] = await Promise.all([listContainers(database, query), shareLines(database), findingCounts(database), database.query<{ n: number }>('select count(*) as n from containers')])
+      return {
+        containers, shares: shares.map(({ updated: _, ...line }) => line), total: total?.n ?? 0, scannedMs: shares.length ? Math.max(...shares.map(({ updated }) => updated)) : null,
+        findings: counts.sort((a, b) => ORDER.indexOf(a.code) - ORDER.indexOf(b.code)).map((one) => ({ ...one, title: UPKEEP[one.code as UpkeepCode].title, weight: UPKEEP[one.code as UpkeepCode].weight })),
+      }
     },
     async containersExport({ input: { query }, reply }) {
       const lines = await listContainers(database, query)
-      return sendCsv(reply, 'containers.csv', lines.map(({ findings, ...line }) => ({ ...line, findings: findings.join(' ') })))
+      return sendCsv(reply, 'containers.csv', lines.map(({ findings, upkeep, ...line }) => ({ ...line, structure: findings.join(' '), findings: upkeep.map(({ code }) => code).join(' ') })))
+    },
+    async container({ input }) {
+      const row = await rowOr404(input.params.id)
+      const { mount, enabled, modifiedMs, ...container } = row
+      const anatomy = mount === null ? null : await disks.anatomy(join(mount, row.file)).catch((error: Error) => error)
+      const read = anatomy !== null && !(anatomy instanceof Error) ? anatomy : null
+      return {
+        container, owner: enabled === null || row.name === null ? null : { name: row.name, enabled }, modifiedMs, blockBytes: read?.inspection.blockBytes ?? 0, parent: read?.inspection.parent ?? null,
+        structures: read?.structures.map((one) => ({ ...one, values: [...one.values] })) ?? [], findings: [...(read?.inspection.findings ?? [])], layout: [...(read?.layout ?? [])], blocks: read ? runsOf(read) : [],
+        unreadable: read ? null : mount === null ? 'Its share cannot be reached from here.' : `The file cannot be read: ${anatomy instanceof Error ? anatomy.message : ''}`,
+        actions: read ? actionsFor(row, read.inspection) : [],
+      }
+    },
+    async containerRoom({ input }) {
+      const row = await rowOr404(input.params.id)
+      if (row.mount === null) throw new Problem('container.busy', 'Its share cannot be reached from here.')
+      return disks.zeros(join(row.mount, row.file)).catch((error: Error) => { throw new Problem('container.busy', error.message) })
+    },
+    containerJob: async ({ input, caller }) => jobs.start(containerJob(context, await rowOr404(input.params.id), input.body, caller.name)),
+    setAside: async () => ({ containers: await setAsideLines(database) }),
+    async setAsidePutBack({ input, caller }) {
+      await putBack(context, input.params.id, caller.name)
+      const row = await setAsideRow(database, input.params.id)
+      if (!row) throw new Problem('container.unknown')
+      const { keptAs: _, mount: __, ...line } = row
+      return line
     },
   }
+}
+
+/** Blocks in the order of the disk, as runs: a disk of a million blocks is a few of them. */
+function runsOf({ blockOffsets }: Anatomy): { present: boolean; count: number }[] {
+  const runs: { present: boolean; count: number }[] = []
+  for (const offset of blockOffsets) {
+    const last = runs.at(-1)
+    if (last?.present === offset >= 0) last.count++
+    else runs.push({ present: offset >= 0, count: 1 })
+  }
+  return runs
 }

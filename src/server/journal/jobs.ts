@@ -7,7 +7,8 @@ import { readJob, saveJob, writeJournal } from './store'
 /** One step of a job. It returns a note on what it did, or `skip` with the reason why nothing was to be done. */
 export interface Step {
   readonly title: string
-  run(): Promise<string>
+  /** @param job the job's id, under which progress is told and a wish to stop arrives */
+  run(job: string): Promise<string>
 }
 
 export interface NewJob {
@@ -28,12 +29,14 @@ export class StepStopped extends Error {}
 export class Jobs {
   readonly #cancelled = new Set<string>()
   readonly #running = new Set<Promise<void>>()
+  readonly #progress = new Map<string, { done: number; total: number }>()
 
-  constructor(private readonly database: Database, private readonly live: Live, private readonly now: () => number) {}
+  /** @param onCancel told when somebody wants a job to stop, for work that can stop within a step */
+  constructor(private readonly database: Database, private readonly live: Live, private readonly now: () => number, private readonly onCancel: (job: string) => void = () => undefined) {}
 
   async start(wanted: NewJob): Promise<Job> {
     const job: Job = {
-      id: randomUUID(), kind: wanted.kind, title: wanted.title, target: wanted.target, state: 'running', author: wanted.author, startedMs: this.now(), endedMs: null, outcome: null,
+      id: randomUUID(), kind: wanted.kind, title: wanted.title, target: wanted.target, state: 'running', author: wanted.author, startedMs: this.now(), endedMs: null, outcome: null, progress: null,
       steps: wanted.steps.map(({ title }) => ({ title, state: 'waiting' as const, note: null, atMs: null })),
     }
     await saveJob(this.database, job, wanted.attempt)
@@ -45,6 +48,17 @@ export class Jobs {
 
   cancel(id: string): void {
     this.#cancelled.add(id)
+    this.onCancel(id)
+  }
+
+  /** How far the step of a job is that takes long. */
+  tellProgress(id: string, done: number, total: number): void {
+    this.#progress.set(id, { done, total })
+    this.live.tell('job', { id })
+  }
+
+  progressOf(id: string): { done: number; total: number } | null {
+    return this.#progress.get(id) ?? null
   }
 
   /** Waits until no job runs. */
@@ -78,12 +92,13 @@ export class Jobs {
       mark({ state: 'running' })
       await save(false)
       try {
-        mark({ state: 'done', note: await step.run() })
+        mark({ state: 'done', note: await step.run(job.id) })
       } catch (error) {
         mark({ state: 'failed', note: error instanceof Error ? error.message : String(error) })
         state = 'failed'
       }
     }
+    this.#progress.delete(job.id)
     await save(true)
     const note = steps.find((step) => step.state === 'failed')?.note ?? null
     await writeJournal(this.database, { atMs: this.now(), who: wanted.author, what: `${state === 'done' ? 'finished' : state}: ${wanted.title}`, target: wanted.target, before: wanted.change.before, after: state === 'done' ? wanted.change.after : (note ?? 'unchanged'), job: job.id })

@@ -7,7 +7,7 @@ export function journalHandlers({ database, jobs, now }: Context): Handlers<'job
   const jobOr404 = async (id: string) => (await readJob(database, id)) ?? (() => { throw new Problem('job.unknown') })()
   return {
     jobs: async () => ({ jobs: await latestJobs(database) }),
-    job: ({ input }) => jobOr404(input.params.id),
+    job: async ({ input }) => ({ ...(await jobOr404(input.params.id)), progress: jobs.progressOf(input.params.id) }),
     async jobCancel({ input, caller }) {
       const job = await jobOr404(input.params.id)
       if (job.state === 'running') {

@@ -25,10 +25,10 @@ export async function latestJobs(handle: Queryable): Promise<Job[]> {
 
 /** Jobs with what came of them: the first attempt that the same person made after the job had ended. */
 async function readJobs(handle: Queryable, where: string, params: readonly unknown[]): Promise<Job[]> {
-  const rows = await handle.query<Omit<Job, 'outcome'> & { next: string | null; nextOutcome: string | null; nextMs: number | null }>(`select ${JOB}, n.id as next, n.outcome as "nextOutcome", n.total_ms as "nextMs" from jobs j left join attempts a on a.id = j.attempt
+  const rows = await handle.query<Omit<Job, 'outcome' | 'progress'> & { next: string | null; nextOutcome: string | null; nextMs: number | null }>(`select ${JOB}, n.id as next, n.outcome as "nextOutcome", n.total_ms as "nextMs" from jobs j left join attempts a on a.id = j.attempt
     left join lateral (select id, outcome, total_ms from attempts b where b.person = a.person and b.started_ms > j.started_ms and b.outcome <> 'open' order by b.started_ms limit 1) n on j.state = 'done' ${where} order by j.started_ms desc limit 100`, params)
   return rows.map(({ next, nextOutcome, nextMs, ...job }) => ({
-    ...job,
+    ...job, progress: null,
     outcome: next === null ? null : { attempt: next, sentence: nextOutcome === 'failed' ? 'Their next logon failed too.' : `Their next logon worked, in ${((nextMs ?? 0) / 1000).toFixed(1)} s.` },
   }))
 }

@@ -16,13 +16,13 @@ export interface Evidence {
 
 /** @param onProgress called while an evidence file is read */
 export async function startEvidence(link: DatabaseLink, onProgress: (progress: UploadProgress) => void): Promise<Evidence> {
-  const { ask, close } = await askWorker<IntakeAsk, UploadProgress>(new URL('./intake-worker.js', import.meta.url), { link }, 'port' in link ? [link.port] : [], onProgress)
+  const worker = await askWorker<IntakeAsk, UploadProgress>(new URL('./intake-worker.js', import.meta.url), { link }, 'port' in link ? [link.port] : [], onProgress)
   return {
-    ingest: (observations, nowMs) => ask({ op: 'ingest', observations, nowMs }),
-    upload: (path, upload, nowMs) => ask({ op: 'upload', path, upload, nowMs }),
-    cancel: (upload) => ask({ op: 'cancel', upload }),
-    reconsider: (nowMs) => ask({ op: 'reconsider', nowMs }),
-    refresh: () => ask({ op: 'refresh' }),
-    close,
+    ingest: (observations, nowMs) => worker.ask({ op: 'ingest', observations, nowMs }),
+    upload: (path, upload, nowMs) => worker.ask({ op: 'upload', path, upload, nowMs }),
+    cancel: (upload) => worker.ask({ op: 'cancel', upload }),
+    reconsider: (nowMs) => worker.ask({ op: 'reconsider', nowMs }),
+    refresh: () => worker.ask({ op: 'refresh' }),
+    close: () => worker.close(),
   }
 }

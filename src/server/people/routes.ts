@@ -1,7 +1,7 @@
 import { transitiveGroups } from '../../core/people'
 import { Problem } from '../../contract/errors'
 import type { FoundThing, PersonLine, PersonPage } from '../../contract/other'
-import { containersOf } from '../containers/routes'
+import { containersOf } from '../containers/store'
 import { listAttempts } from '../logons/store'
 import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
@@ -31,6 +31,8 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
     },
     person: ({ input }) => readPerson(context, input.params.id.toLowerCase()),
     async importOrg({ input: { body }, caller }) {
+      const twice = (['people', 'groups', 'pools', 'hosts'] as const).flatMap((list) => namedTwice(body[list].map(({ id }) => id)).map((id) => ({ path: list, sentence: `${id} comes more than once; each may come once, in capitals or not` })))
+      if (twice.length) throw new Problem('request.invalid', `Some names come more than once: ${twice.slice(0, 5).map(({ sentence }) => sentence.split(' comes')[0]).join(', ')}. Nothing was changed.`, twice.slice(0, 100))
       const changed = await replaceOrg(database, body)
       await evidence.refresh()
       live.tell('people')
@@ -38,6 +40,11 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
       return { people: body.people.length, groups: body.groups.length, pools: body.pools.length, hosts: body.hosts.length }
     },
   }
+}
+
+function namedTwice(ids: readonly string[]): string[] {
+  const seen = new Set<string>()
+  return ids.filter((id) => seen.size === seen.add(id.toLowerCase()).size)
 }
 
 async function readPerson({ database }: Context, id: string): Promise<PersonPage> {

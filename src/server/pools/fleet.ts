@@ -15,6 +15,10 @@ export interface Fleet {
   shares(): Promise<z.infer<typeof Share>[]>
   holds(): Promise<FleetHold[]>
   release(hold: FleetHold): Promise<{ released: boolean; reason: string }>
+  /** Takes a free container, so that no session gets it meanwhile; refused while anybody has it. */
+  take(share: string, file: string, session: string): Promise<{ taken: boolean; reason: string }>
+  /** Gives back what was taken under this name. */
+  giveBack(share: string, file: string, session: string): Promise<void>
   drain(host: string, on: boolean): Promise<void>
   restart(host: string): Promise<void>
 }
@@ -40,6 +44,8 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
     shares: async () => (await call(z.object({ shares: z.array(Share) }), '/control/shares')).shares,
     holds: async () => (await call(z.object({ holds: z.array(Hold) }), '/control/holds')).holds,
     release: (hold) => call(z.object({ released: z.boolean(), reason: z.string() }), '/control/holds/release', hold),
+    take: (share, file, session) => call(z.object({ taken: z.boolean(), reason: z.string() }), '/control/holds/take', { share, file, session }),
+    giveBack: async (share, file, session) => { await call(ok, '/control/holds/give-back', { share, file, session }) },
     drain: async (name, on) => { await call(ok, `${host(name)}/drain`, { on }) },
     restart: async (name) => { await call(ok, `${host(name)}/restart`, {}) },
   }

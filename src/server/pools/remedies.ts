@@ -11,17 +11,17 @@ export function remedyJob(need: Need, story: Story, finding: Finding, author: st
   const remedy = finding.remedy
   if (!remedy?.target || remedy.kind === 'tell') throw new Problem('remedy.none', 'This cause has no remedy that Ikebana can run.')
   const base = { kind: remedy.kind, title: remedy.label, target: remedy.target, author, attempt: story.id }
-  if (remedy.kind === 'release-hold') return { ...base, ...releaseHold(need, story, remedy.target) }
+  if (remedy.kind === 'release-hold') return { ...base, ...releaseHold(need, String(story.attrs['holderHost'] ?? 'another session'), remedy.target) }
   if (remedy.kind === 'restart-host') return { ...base, ...restartHost(need, remedy.target) }
   return { ...base, ...stopDraining(need, remedy.target) }
 }
 
 /** Released only after the holding host has said that the session is gone. */
-function releaseHold({ fleet, database }: Need, story: Story, person: string): Pick<NewJob, 'steps' | 'change'> {
+export function releaseHold({ fleet, database }: Need, holder: string, person: string): Pick<NewJob, 'steps' | 'change'> {
   let hold: Awaited<ReturnType<typeof fleet.holds>>[number] | undefined
   const container = async () => (await database.query<{ share: string; file: string }>('select c.share, c.file from containers c where c.person = $1', [person]))
   return {
-    change: { before: `held by ${String(story.attrs['holderHost'] ?? 'another session')}`, after: 'free' },
+    change: { before: `held by ${holder}`, after: 'free' },
     steps: [
       { title: 'Look who holds the container', run: async () => {
         const files = await container()

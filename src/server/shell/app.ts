@@ -20,7 +20,7 @@ const BODY_LIMIT = 64 << 20
 
 /** The HTTP server, made from the route table. @param webFolder the built pages, where there are any */
 export async function makeApp(context: Context, handlers: AllHandlers, webFolder: string | null, log: boolean): Promise<FastifyInstance> {
-  const app = Fastify({ logger: log ? { level: 'warn' } : false, bodyLimit: BODY_LIMIT, forceCloseConnections: true, routerOptions: { maxParamLength: 300 } })
+  const app = Fastify({ logger: log ? { level: 'warn' } : false, bodyLimit: BODY_LIMIT, forceCloseConnections: true, routerOptions: { maxParamLength: 1000 } })
   app.setValidatorCompiler(validatorCompiler)
   app.setSerializerCompiler(serializerCompiler)
   app.setErrorHandler((error: FastifyError | Problem, _request, reply) => {

@@ -1,6 +1,7 @@
 import type { FastifyReply, FastifyRequest } from 'fastify'
 import type { Input, Output, Request, RouteName } from '../../contract/routes'
 import type { Role } from '../../contract/other'
+import type { Disks } from '../containers/disks'
 import type { Database } from '../db/database'
 import type { Evidence } from '../logons/evidence'
 import type { Fleet } from '../pools/fleet'
@@ -21,6 +22,7 @@ export interface Context {
   readonly evidence: Evidence
   readonly live: Live
   readonly fleet: Fleet
+  readonly disks: Disks
   readonly jobs: Jobs
   /** The current moment; tests give another. */
   readonly now: () => number

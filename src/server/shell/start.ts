@@ -1,7 +1,9 @@
 import { adminHandlers } from '../admins/routes'
 import { prepareDemo } from '../admins/demo-accounts'
 import { containerHandlers } from '../containers/routes'
+import { startDisks } from '../containers/disks'
 import { scanShares } from '../containers/scan'
+import { deleteOutdated, sweepHalfWritten } from '../containers/set-aside'
 import { openDatabase } from '../db/open'
 import { Jobs } from '../journal/jobs'
 import { journalHandlers } from '../journal/routes'
@@ -37,16 +39,20 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const live = new Live()
   const uploads: { current: Uploads | null } = { current: null }
   const evidence = await startEvidence(link(), (progress) => uploads.current?.progress(progress))
-  const jobs = new Jobs(database, live, now)
+  const running: { jobs: Jobs | null } = { jobs: null }
+  const disks = await startDisks(({ job, done, total }) => running.jobs?.tellProgress(job, done, total))
+  const jobs = new Jobs(database, live, now, (job) => void disks.cancel(job))
+  running.jobs = jobs
   await jobs.closeOrphans()
-  const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), jobs, now }
+  const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), disks, jobs, now }
   const taken = new Uploads(context)
   uploads.current = taken
   const app = await makeApp(context, {
     ...adminHandlers(context), ...logonHandlers(context, taken), ...peopleHandlers(context), ...containerHandlers(context), ...policyHandlers(context), ...poolHandlers(context), ...journalHandlers(context),
   }, options.webFolder, true)
+  await sweepHalfWritten(context).catch(() => undefined)
   const address = await app.listen({ port: options.port, host: options.host })
-  const timers = [every(20_000, () => scanShares(context)), every(30_000, async () => { const { attempts } = await evidence.reconsider(now()); if (attempts) live.tell('attempts') })]
+  const timers = [every(20_000, () => scanShares(context)), every(60_000, () => deleteOutdated(context)), every(30_000, async () => { const { attempts } = await evidence.reconsider(now()); if (attempts) live.tell('attempts') })]
   return {
     address,
     async close() {
@@ -55,6 +61,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
       await app.close()
       await jobs.settle()
       await evidence.close()
+      await disks.close()
       await database.close()
     },
   }

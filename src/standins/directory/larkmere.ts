@@ -24,6 +24,9 @@ const FIRST = ['Mara', 'Jonas', 'Ilse', 'Tove', 'Anders', 'Nadia', 'Oskar', 'Sel
 const LAST_A = ['Elling', 'Sand', 'Hav', 'Strand', 'Fjell', 'Lund', 'Berg', 'Holm', 'Ness', 'Vik', 'Dal', 'Skov', 'Bakke', 'Eng', 'Moen', 'Kvist', 'Ravn', 'Lind', 'Brand', 'Tang']
 const LAST_B = ['sen', 'gaard', 'strøm', 'rud', 'stad', 'mark', 'by', 'vang', 'set', 'land']
 
+/** Who left, with accounts switched off; their containers are still there. */
+export const LEAVERS = [{ id: 'arne.holmby', name: 'Arne Holmby' }, { id: 'tuva.sandset', name: 'Tuva Sandset' }, { id: 'gudrun.ravnrud', name: 'Gudrun Ravnrud' }, { id: 'torleif.lindvang', name: 'Torleif Lindvang' }]
+
 export interface Larkmere { readonly staff: readonly Staff[]; readonly hosts: readonly HostPlan[]; readonly org: OrgFile }
 
 /** @param size how many people in all; hosts follow */
@@ -62,7 +65,7 @@ function orgOf(staff: readonly Staff[], hosts: readonly HostPlan[]): OrgFile {
   for (const { group, pool } of staff) groups.set(group, [groupOf.get(pool) ?? '', 'everybody at Larkmere'])
   for (const group of groupOf.values()) groups.set(group, [])
   return {
-    people: staff.map(({ id, name, group }) => ({ id, name, accounts: [`LARKMERE\\${id}`, `${id}@larkmere.example`], groups: [group], enabled: true })),
+    people: staff.map(({ id, name, group }) => ({ id, name, accounts: [`LARKMERE\\${id}`, `${id}@larkmere.example`], groups: [group], enabled: true })).concat(LEAVERS.map(({ id, name }) => ({ id, name, accounts: [`LARKMERE\\${id}`], groups: ['ticket-hall staff'], enabled: false }))),
     groups: [...groups].map(([id, memberOf]) => ({ id, memberOf })),
     pools: POOLS.map(({ id, name, containers, binding, keep, seating }) => ({ id, name, binding, keep, seating, mode: containers ? 'container' as const : 'local' as const, grants: [groupOf.get(id) ?? ''] })),
     hosts: hosts.map(({ id, pool, zone, image }) => ({ id, pool, zone, image })), shares: [],

@@ -7,7 +7,10 @@ import { Random } from '../random'
 
 export interface Hold { readonly share: string; readonly file: string; readonly host: string; readonly session: string; readonly sinceMs: number }
 
-const BLOCK = 32 * 2 ** 20
+/** Large blocks: a few for each person, so that thousands of files stay small here. */
+const BLOCK = 256 * 2 ** 20
+/** A block that somebody wrote into has this much in it; the rest of it is a hole. */
+const WRITTEN = 4096
 
 /** A folder that stands in for a file server: real disk files, who holds them, and how much room is left. */
 export class ShareFolder {
@@ -31,14 +34,18 @@ export class ShareFolder {
     const random = new Random(`disk ${person}`)
     const virtualBytes = sizeLimitMib * 2 ** 20
     const blocks = Math.ceil(virtualBytes / BLOCK)
-    const used = Math.max(6, Math.min(blocks - 1, Math.round(blocks * Math.min(0.95, 0.03 + 0.09 * Math.exp(0.6 * random.normal())))))
-    const present = usedAtMs === null ? Array.from({ length: 6 }, (_, i) => i) : Array.from({ length: used }, (_, i) => i)
-    const { pieces, fileBytes } = newVhdx({ virtualBytes, blockBytes: BLOCK, present, creator: 'Larkmere stand-in', guids: { fileWrite: random.guid(), dataWrite: random.guid(), disk: random.guid() } })
+    const used = Math.max(2, Math.min(blocks - 1, Math.round(blocks * Math.min(0.95, 0.03 + 0.09 * Math.exp(0.6 * random.normal())))))
+    const present = usedAtMs === null ? [0] : Array.from({ length: used }, (_, i) => i)
+    // What was written once and deleted since is zeros again.
+    const written = present.filter((_, i) => i === 0 || random.chance(0.78))
+    const { pieces, fileBytes, offsets } = newVhdx({ virtualBytes, blockBytes: BLOCK, present, creator: 'Larkmere stand-in', guids: { fileWrite: random.guid(), dataWrite: random.guid(), disk: random.guid() } })
     await mkdir(join(this.mount, person), { recursive: true })
     const file = await open(path, 'wx')
     try {
       for (const { offset, bytes } of pieces) await file.write(bytes, 0, bytes.length, offset)
       await file.truncate(fileBytes)
+      const content = Buffer.alloc(WRITTEN, random.below(255) + 1)
+      for (const block of written) await file.write(content, 0, content.length, offsets[block] ?? 0)
     } finally {
       await file.close()
     }
@@ -50,6 +57,11 @@ export class ShareFolder {
   hold(person: string, host: string, session: string, sinceMs: number): void {
     const file = this.fileOf(person)
     this.#holds.set(file, { share: this.path, file, host, session, sinceMs })
+  }
+
+  /** Opens a file for maintenance: no session gets it meanwhile. */
+  take(file: string, host: string, session: string): void {
+    this.#holds.set(file, { share: this.path, file, host, session, sinceMs: Date.now() })
   }
 
   holderOf(person: string): Hold | undefined {

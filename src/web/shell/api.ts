@@ -52,3 +52,6 @@ export function sendFile(file: File, onProgress: (share: number) => void): Promi
     request.send(form)
   })
 }
+
+/** What went wrong, in a sentence for whoever asked for it. */
+export const problemWords = (error: unknown): string => (error instanceof ProblemError ? (error.detail ?? error.title) : 'The server does not answer.')

@@ -2,6 +2,7 @@ import { overlaid, Places, readGuid, textAt, viewOf } from '../bytes'
 import { crc32c } from '../crc32c'
 import type { Anatomy, ByteSource, Find, Inspection, Structure, StructureFinding } from '../inspection'
 import { batEntries, batIndex, BLOCK, chunkRatio, FILE_SIGNATURE, HEADER_BYTES, HEADER_OFFSETS, ITEM, KIB, MIB, NO_GUID, REGION, REGION_OFFSETS, TABLE_BYTES } from './layout'
+import { bytesSay } from '../words'
 import { waitingLog, type WaitingLog } from './log'
 import { readMetadata, type Metadata } from './metadata'
 
@@ -170,7 +171,7 @@ async function readBlocks(file: ByteSource, region: Region, metadata: Metadata, 
     if (state === BLOCK.present || state === BLOCK.partial) {
       present++
       const offset = placed(at, low)
-      if (offset < MIB || offset + metadata.blockBytes > file.sizeBytes) find('vhdx.block-outside', region.offset + at, `Block ${block} should lie at ${offset}, outside the file.`)
+      if (offset < MIB || offset + metadata.blockBytes > file.sizeBytes) find('vhdx.block-outside', region.offset + at, `Block ${block} should lie at ${offset}, outside the file: ${bytesSay(metadata.blockBytes)} of the disk from ${bytesSay(block * metadata.blockBytes)} on cannot be read.`)
       else {
         offsets[block] = offset
         places.takeNumbered('block', block, offset, metadata.blockBytes, region.offset + at)
