@@ -11,6 +11,8 @@ export const ERRORS = {
   'attempt.unknown': [404, 'No attempt has this id.'],
   'person.unknown': [404, 'No person has this name.'],
   'upload.unknown': [404, 'No upload has this id.'],
+  'share.unknown': [404, 'No share has this id.'],
+  'share.unread': [502, 'The share does not tell its permissions.'],
   'container.unknown': [404, 'No container has this id.'],
   'container.busy': [409, 'This cannot be done to the container now.'],
   'job.unknown': [404, 'No job has this id.'],

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { ContainerJob, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
 import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
 import { OrgFile } from './org'
+import { ShareAccess, SharePage } from './shares'
 import { FoundThing, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings } from './other'
 
 /** Who may call a route: anybody, a signed-in role (each includes the one before it), or a token made for that scope. */
@@ -60,6 +61,11 @@ export const ROUTES = {
   containerJob: { method: 'POST', path: '/api/containers/:id/jobs', permission: 'administrator', sentence: 'Compacts, repairs, grows, releases or sets a container aside, as a job. Never one in use.', params: Container, body: ContainerJob, response: Job },
   setAside: { method: 'GET', path: '/api/set-aside', permission: 'viewer', sentence: 'Containers taken out of use, until when they are kept.', response: z.object({ containers: z.array(SetAsideLine) }) },
   setAsidePutBack: { method: 'POST', path: '/api/set-aside/:id/put-back', permission: 'administrator', sentence: 'Puts a container back where it was.', params: Id, response: SetAsideLine },
+
+  share: { method: 'GET', path: '/api/shares/:id', permission: 'viewer', sentence: 'One share: room and growth, permissions at both layers, and what is wrong with them.', params: Id, response: SharePage },
+  shareAccess: { method: 'GET', path: '/api/shares/:id/access', permission: 'viewer', sentence: 'What one person may do there, and by which entry.', params: Id, query: z.object({ person: z.string().min(1).max(200) }), response: ShareAccess },
+  shareGroup: { method: 'PUT', path: '/api/shares/:id/group', permission: 'administrator', sentence: 'Says for which group the share is.', params: Id, body: z.object({ group: z.string().max(200) }), response: SharePage },
+  sharePermissions: { method: 'POST', path: '/api/shares/:id/permissions', permission: 'administrator', sentence: 'Sets the descriptor of one layer, as a job; the old one is kept in the journal.', params: Id, body: z.object({ layer: z.enum(['share', 'root']), sddl: z.string().min(1).max(65_536) }), response: Job },
 
   policy: { method: 'GET', path: '/api/policies/base', permission: 'viewer', sentence: 'The base policy in force, and for each host what it reports.', response: PolicyPage },
   policyPreview: { method: 'POST', path: '/api/policies/base/preview', permission: 'viewer', sentence: 'What a draft would change, and for how many. Changes nothing.', body: Settings, response: PolicyPreview },

@@ -2,6 +2,7 @@ import Fastify, { type FastifyInstance } from 'fastify'
 import { z } from 'zod'
 import type { Fleet } from './fleet/fleet'
 import { TROUBLES } from './fleet/troubles'
+import { pastOf } from './share/past'
 import { freeBytesOf, type ShareFolder } from './share/share'
 
 const Release = z.object({ share: z.string(), file: z.string(), host: z.string(), session: z.string() })
@@ -28,6 +29,19 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     return { ok: true }
   })
   app.get('/control/shares', () => ({ shares: shares.map((share) => ({ id: share.id, path: share.path, zone: share.zone, mount: share.mount, totalBytes: share.totalBytes, freeBytes: freeBytesOf(share), latencyMs: share.latencyMs })) }))
+  const shareOf = (id: string) => {
+    const share = shares.find((one) => one.id === id)
+    if (!share) throw new RangeError(`no share is called ${id}`)
+    return share
+  }
+  type OfShare = { Params: { id: string } }
+  app.get<OfShare>('/control/shares/:id/permissions', ({ params }) => shareOf(params.id).permissions())
+  app.post<OfShare>('/control/shares/:id/permissions', ({ params, body }) => {
+    const { layer, sddl } = z.object({ layer: z.enum(['share', 'root']), sddl: z.string() }).parse(body)
+    shareOf(params.id).setPermissions(layer, sddl)
+    return { ok: true }
+  })
+  app.get<OfShare>('/control/shares/:id/history', ({ params }) => ({ samples: pastOf(shareOf(params.id), Date.now()) }))
   app.get('/control/holds', () => ({ holds: shares.flatMap((share) => share.holds()) }))
   app.post('/control/holds/release', ({ body }) => {
     const wanted = Release.parse(body)

@@ -38,6 +38,7 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
   const reports = new Map((await database.query<HostSessions>('select id, sessions, reported_ms from hosts')).map((row) => [row.id, row]))
   await database.query(`insert into shares select id, path, zone, mount, "totalBytes", "freeBytes", "latencyMs", $2 from jsonb_to_recordset($1::jsonb) as r(id text, path text, zone text, mount text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision)
     on conflict (id) do update set path = excluded.path, zone = excluded.zone, mount = excluded.mount, total_bytes = excluded.total_bytes, free_bytes = excluded.free_bytes, latency_ms = excluded.latency_ms, updated_ms = excluded.updated_ms`, [JSON.stringify(shares), now()])
+  await database.query(`insert into share_samples select path, $2, "totalBytes" - "freeBytes", "latencyMs" from jsonb_to_recordset($1::jsonb) as r(path text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision) on conflict do nothing`, [JSON.stringify(shares), Math.floor(now() / 3_600_000) * 3_600_000])
   for (const share of shares) {
     const known = new Map((await database.query<Known>('select id, modified_ms, file_bytes from containers where share = $1', [share.path])).map((row) => [row.id, row]))
     const seen = new Set<string>()

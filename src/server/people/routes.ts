@@ -18,7 +18,7 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
       const found = await database.query<FoundThing>(`
         (select 'person' as kind, id, name as title, id as remark from people where find like $1 order by position($2 in find), name limit 8)
         union all (select 'host', id, id, coalesce(pool, '') || coalesce(' · zone ' || zone, '') from hosts where lower(id) like $1 order by id limit 6)
-        union all (select 'share', path, path, 'share' || coalesce(' · zone ' || zone, '') from shares where lower(path) like replace($1, '\\', '\\\\') or lower(path) like $1 order by path limit 4)
+        union all (select 'share', id, path, 'share' || coalesce(' · zone ' || zone, '') from shares where lower(path) like replace($1, '\\', '\\\\') or lower(path) like $1 order by path limit 4)
         union all (select 'pool', id, name, 'pool' from pools where lower(id) like $1 or lower(name) like $1 order by id limit 4)
         union all (select 'attempt', a.id, coalesce(p.name, a.person, a.id), a.outcome || ' on ' || coalesce(a.host, '') from attempts a left join people p on p.id = a.person where a.id like $3 order by a.id limit 4)`, [pattern, query.text.trim().toLowerCase(), query.text.trim().replaceAll(/[\\%_]/g, '\\$&') + '%'])
       return { found }

@@ -4,6 +4,8 @@ import { Problem } from '../../contract/errors'
 const Session = z.object({ person: z.string(), session: z.string(), host: z.string(), sinceMs: z.number(), state: z.string() })
 const Hold = z.object({ share: z.string(), file: z.string(), host: z.string(), session: z.string(), sinceMs: z.number() })
 const Share = z.object({ id: z.string(), path: z.string(), zone: z.string(), mount: z.string(), totalBytes: z.number(), freeBytes: z.number(), latencyMs: z.number() })
+const Permissions = z.object({ share: z.string(), root: z.string(), folders: z.array(z.object({ name: z.string(), sddl: z.string() })).max(100_000), onDirectoryServer: z.boolean() })
+const Samples = z.object({ samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })).max(10_000) })
 const HostState = z.object({ host: z.string(), pool: z.string(), power: z.enum(['on', 'off', 'starting']), draining: z.boolean(), answers: z.boolean() })
 export type FleetSession = z.infer<typeof Session>
 export type FleetHold = z.infer<typeof Hold>
@@ -13,6 +15,11 @@ export interface Fleet {
   hosts(): Promise<z.infer<typeof HostState>[]>
   sessions(host: string): Promise<FleetSession[]>
   shares(): Promise<z.infer<typeof Share>[]>
+  /** The descriptors of a share at both layers (SDDL), and of personal folders that have other ones than come down. */
+  permissions(share: string): Promise<z.infer<typeof Permissions>>
+  setPermissions(share: string, layer: 'share' | 'root', sddl: string): Promise<void>
+  /** How full a share was, as its server remembers. */
+  shareHistory(share: string): Promise<z.infer<typeof Samples>['samples']>
   holds(): Promise<FleetHold[]>
   release(hold: FleetHold): Promise<{ released: boolean; reason: string }>
   /** Takes a free container, so that no session gets it meanwhile; refused while anybody has it. */
@@ -42,6 +49,9 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
     hosts: async () => (await call(z.object({ hosts: z.array(HostState) }), '/control/hosts')).hosts,
     sessions: async (name) => (await call(z.object({ sessions: z.array(Session) }), `${host(name)}/sessions`)).sessions,
     shares: async () => (await call(z.object({ shares: z.array(Share) }), '/control/shares')).shares,
+    permissions: (share) => call(Permissions, `/control/shares/${encodeURIComponent(share)}/permissions`),
+    setPermissions: async (share, layer, sddl) => { await call(ok, `/control/shares/${encodeURIComponent(share)}/permissions`, { layer, sddl }) },
+    shareHistory: async (share) => (await call(Samples, `/control/shares/${encodeURIComponent(share)}/history`)).samples,
     holds: async () => (await call(z.object({ holds: z.array(Hold) }), '/control/holds')).holds,
     release: (hold) => call(z.object({ released: z.boolean(), reason: z.string() }), '/control/holds/release', hold),
     take: (share, file, session) => call(z.object({ taken: z.boolean(), reason: z.string() }), '/control/holds/take', { share, file, session }),

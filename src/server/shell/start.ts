@@ -1,6 +1,7 @@
 import { adminHandlers } from '../admins/routes'
 import { prepareDemo } from '../admins/demo-accounts'
 import { containerHandlers } from '../containers/routes'
+import { shareHandlers } from '../containers/shares'
 import { startDisks } from '../containers/disks'
 import { scanShares } from '../containers/scan'
 import { deleteOutdated, sweepHalfWritten } from '../containers/set-aside'
@@ -48,7 +49,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const taken = new Uploads(context)
   uploads.current = taken
   const app = await makeApp(context, {
-    ...adminHandlers(context), ...logonHandlers(context, taken), ...peopleHandlers(context), ...containerHandlers(context), ...policyHandlers(context), ...poolHandlers(context), ...journalHandlers(context),
+    ...adminHandlers(context), ...logonHandlers(context, taken), ...peopleHandlers(context), ...containerHandlers(context), ...shareHandlers(context), ...policyHandlers(context), ...poolHandlers(context), ...journalHandlers(context),
   }, options.webFolder, true)
   await sweepHalfWritten(context).catch(() => undefined)
   const address = await app.listen({ port: options.port, host: options.host })

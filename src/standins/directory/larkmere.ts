@@ -59,14 +59,17 @@ function person(pool: PoolPlan, random: Random, taken: Set<string>): Staff {
   }
 }
 
+/** The domain's SID, invented; people and groups are numbered behind it. */
+export const DOMAIN_SID = 'S-1-5-21-914117-20261123-4471'
+
 function orgOf(staff: readonly Staff[], hosts: readonly HostPlan[]): OrgFile {
   const groupOf = new Map(POOLS.map((pool) => [pool.id, `${pool.id} desktop`]))
   const groups = new Map<string, string[]>([['everybody at Larkmere', []]])
   for (const { group, pool } of staff) groups.set(group, [groupOf.get(pool) ?? '', 'everybody at Larkmere'])
   for (const group of groupOf.values()) groups.set(group, [])
   return {
-    people: staff.map(({ id, name, group }) => ({ id, name, accounts: [`LARKMERE\\${id}`, `${id}@larkmere.example`], groups: [group], enabled: true })).concat(LEAVERS.map(({ id, name }) => ({ id, name, accounts: [`LARKMERE\\${id}`], groups: ['ticket-hall staff'], enabled: false }))),
-    groups: [...groups].map(([id, memberOf]) => ({ id, memberOf })),
+    people: staff.map(({ id, name, group }, i) => ({ id, name, sid: `${DOMAIN_SID}-${5000 + i}`, accounts: [`LARKMERE\\${id}`, `${id}@larkmere.example`], groups: [group], enabled: true })).concat(LEAVERS.map(({ id, name }, i) => ({ id, name, sid: `${DOMAIN_SID}-${4000 + i}`, accounts: [`LARKMERE\\${id}`], groups: ['ticket-hall staff'], enabled: false }))),
+    groups: [...groups].map(([id, memberOf], i) => ({ id, memberOf, sid: `${DOMAIN_SID}-${1200 + i}` })),
     pools: POOLS.map(({ id, name, containers, binding, keep, seating }) => ({ id, name, binding, keep, seating, mode: containers ? 'container' as const : 'local' as const, grants: [groupOf.get(id) ?? ''] })),
     hosts: hosts.map(({ id, pool, zone, image }) => ({ id, pool, zone, image })), shares: [],
   }

@@ -1,13 +1,15 @@
-import { existsSync, statSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { mkdir, open, utimes } from 'node:fs/promises'
 import { join } from 'node:path'
 import { newVhdx } from '../../core/containers'
-import { HILL, QUAY } from '../directory/larkmere'
+import { DOMAIN_SID, HILL, QUAY } from '../directory/larkmere'
 import { Random } from '../random'
 
 export interface Hold { readonly share: string; readonly file: string; readonly host: string; readonly session: string; readonly sinceMs: number }
 
 /** Large blocks: a few for each person, so that thousands of files stay small here. */
+export interface Permissions { readonly share: string; readonly root: string; readonly folders: readonly { name: string; sddl: string }[]; readonly onDirectoryServer: boolean }
+
 const BLOCK = 256 * 2 ** 20
 /** A block that somebody wrote into has this much in it; the rest of it is a hole. */
 const WRITTEN = 4096
@@ -16,9 +18,27 @@ const WRITTEN = 4096
 export class ShareFolder {
   readonly #holds = new Map<string, Hold>()
   latencyMs = 3
+  /** How much fuller it gets in a day, in the past that is made up for it. */
+  readonly growthBytesADay: number
   usedBytes = 0
 
-  constructor(readonly id: string, readonly path: string, readonly zone: string, readonly mount: string, readonly totalBytes: number) {}
+  constructor(readonly id: string, readonly path: string, readonly zone: string, readonly mount: string, readonly totalBytes: number, past: { growthBytesADay: number; permissions: Permissions }) {
+    this.growthBytesADay = past.growthBytesADay
+    this.#first = past.permissions
+  }
+
+  readonly #first: Permissions
+
+  /** Its permissions, kept in a file beside the folder, as a file server keeps them. */
+  permissions(): Permissions {
+    const path = join(this.mount, '..', 'descriptors.json')
+    return existsSync(path) ? (JSON.parse(readFileSync(path, 'utf8')) as Permissions) : this.#first
+  }
+
+  setPermissions(layer: 'share' | 'root', sddl: string): void {
+    mkdirSync(join(this.mount, '..'), { recursive: true })
+    writeFileSync(join(this.mount, '..', 'descriptors.json'), JSON.stringify({ ...this.permissions(), [layer]: sddl }, null, 2))
+  }
 
   fileOf(person: string): string {
     return `${person}/profile.vhdx`
@@ -78,7 +98,17 @@ export class ShareFolder {
 }
 
 export function larkmereShares(folder: string): ShareFolder[] {
-  return [new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 8e12), new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12)]
+  // The first group of the directory is everybody at Larkmere.
+  const everybody = `${DOMAIN_SID}-1200`
+  const quay: Permissions = {
+    share: `D:(A;;FA;;;WD)`, root: `O:BAD:P(A;OICI;FA;;;BA)(A;OICI;FA;;;SY)(A;;0x1200a4;;;${everybody})(A;OICIIO;FA;;;CO)(A;OICI;0x1301bf;;;${DOMAIN_SID}-5017)`, onDirectoryServer: false,
+    folders: [{ name: 'temp.desk04', sddl: `O:${DOMAIN_SID}-5090D:(A;OICI;FA;;;BA)(A;OICI;0x1301bf;;;${DOMAIN_SID}-5090)(A;OICI;0x1200a9;;;AU)` }],
+  }
+  const hill: Permissions = { share: `D:(A;;FA;;;BA)(A;;0x1301bf;;;${everybody})`, root: `O:BAD:P(A;OICI;FA;;;BA)(A;OICI;FA;;;SY)(A;OICI;0x1200af;;;${everybody})(A;OICIIO;0x1301bf;;;OW)`, folders: [], onDirectoryServer: false }
+  return [
+    new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 8e12, { growthBytesADay: 21e9, permissions: quay }),
+    new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12, { growthBytesADay: 0, permissions: hill }),
+  ]
 }
 
 /** What a share has left, from what its files claim. */

@@ -18,7 +18,7 @@ const { data, isFetching } = useQuery({ queryKey: ['find', asked], queryFn: ({ s
 const found = computed(() => (asked.value.trim() ? (data.value?.found ?? []) : []))
 
 const addressOf = (thing: FoundThing) => ({
-  person: { path: `/people/${encodeURIComponent(thing.id)}` }, host: { path: '/logons', query: { host: thing.id } }, share: { path: '/containers', query: { share: thing.id } },
+  person: { path: `/people/${encodeURIComponent(thing.id)}` }, host: { path: '/logons', query: { host: thing.id } }, share: { path: `/shares/${encodeURIComponent(thing.id)}` },
   pool: { path: '/logons', query: { pool: thing.id } }, attempt: { path: `/logons/${encodeURIComponent(thing.id)}` },
 })[thing.kind]
 

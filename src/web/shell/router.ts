@@ -16,6 +16,7 @@ export const router = createRouter({
     { path: '/people', component: () => import('../people/PeoplePage.vue'), meta: { title: 'People' } },
     { path: '/people/:id', component: () => import('../people/PersonPage.vue'), props: true, meta: { title: 'Person' } },
     { path: '/containers', component: () => import('../containers/ContainersPage.vue'), meta: { title: 'Containers' } },
+    { path: '/shares/:id', component: () => import('../containers/SharePage.vue'), props: true, meta: { title: 'A share' } },
     { path: '/set-aside', component: () => import('../containers/SetAsidePage.vue'), meta: { title: 'Set aside' } },
     { path: '/containers/:id', component: () => import('../containers/ContainerPage.vue'), props: true, meta: { title: 'A container' } },
     { path: '/policies', component: () => import('../policies/PoliciesPage.vue'), meta: { title: 'Policies' } },

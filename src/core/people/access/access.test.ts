@@ -98,7 +98,7 @@ describe('access', () => {
   })
 
   it('has a word for what a mask allows', () => {
-    expect([FULL, 0x1301bf, 0x1200a9, 0x80000000, 0x4, 0].map(rightsSay)).toEqual(['full control', 'read, write and delete', 'read', 'read, not open folders', 'create folders', 'nothing'])
+    expect([FULL, 0x1301bf, 0x1200a9, 0x80000000, 0x4, 0, 0x1200af, 0x1201bf].map(rightsSay)).toEqual(['full control', 'read, write and delete', 'read', 'read, not open folders', 'create folders', 'nothing', 'read, create files, create folders', 'read and write'])
   })
 })
 

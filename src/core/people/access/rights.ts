@@ -38,10 +38,18 @@ export function rightsSay(mask: number): string {
   const bits = mapped(mask)
   if ((bits & FULL) === FULL) return 'full control'
   if ((bits & MODIFY) === MODIFY) return 'read, write and delete'
-  const words = (bits & READ_AND_EXECUTE) === READ_AND_EXECUTE ? ['read'] : (bits & READ) === READ ? ['read, not open folders'] : []
-  if ((bits & WRITE) === WRITE) words.push('write')
-  if (words.length) return words.join(' and ')
-  return SINGLE.filter(([, bit]) => bits & bit).map(([name]) => name.replace('-', ' ')).join(', ') || 'nothing'
+  const words: string[] = []
+  let said = 0
+  const say = (word: string, mask: number) => {
+    if ((bits & mask) !== mask || (said & mask) === mask) return
+    words.push(word)
+    said |= mask
+  }
+  say('read', READ_AND_EXECUTE)
+  say('read, not open folders', READ)
+  say('write', WRITE)
+  for (const [name, bit] of SINGLE) if (words.length === 0 || !(said & bit)) say(name.replace('-', ' '), bit)
+  return words.join(words.length === 2 ? ' and ' : ', ') || 'nothing'
 }
 
 export const hex = (mask: number): string => `0x${(mask >>> 0).toString(16).padStart(8, '0')}`

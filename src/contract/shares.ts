@@ -1,0 +1,27 @@
+import { z } from 'zod'
+
+const Right = z.object({ mask: z.string(), words: z.string(), rights: z.array(z.string()), reasons: z.array(z.object({ ace: z.number(), type: z.string(), sid: z.string(), who: z.string(), mask: z.string(), effect: z.string(), sentence: z.string() })) })
+
+export const SharePage = z.object({
+  id: z.string(), path: z.string(), zone: z.string().nullable(), totalBytes: z.number(), freeBytes: z.number(), latencyMs: z.number().nullable(), containers: z.number(), allocatedBytes: z.number(), held: z.number(),
+  /** Used bytes and latency by moment, the oldest first. */
+  samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })),
+  /** Bytes a day, with its interval; null where there are too few samples. */
+  growth: z.object({ bytesADay: z.number(), low: z.number(), high: z.number(), certain: z.boolean(), days: z.number() }).nullable(),
+  /** When it will be full, if it goes on so; null where it does not grow. */
+  full: z.object({ atMs: z.number(), earliestMs: z.number(), latestMs: z.number().nullable() }).nullable(),
+  group: z.object({ id: z.string(), sid: z.string(), members: z.number(), chosen: z.boolean() }).nullable(),
+  groups: z.array(z.string()),
+  layers: z.array(z.object({ layer: z.enum(['share', 'root']), sddl: z.string(), fault: z.string().nullable(), sentences: z.array(z.string()), wanted: z.string().nullable(), wantedSentences: z.array(z.string()), asWanted: z.boolean() })),
+  findings: z.array(z.object({ code: z.string(), weight: z.enum(['now', 'soon', 'tidy']), layer: z.string(), sentence: z.string(), why: z.string(), people: z.number().nullable() })),
+  /** Why the permissions could not be looked at, if so. */
+  unread: z.string().nullable(),
+})
+export type SharePage = z.infer<typeof SharePage>
+
+export const ShareAccess = z.object({
+  person: z.object({ id: z.string(), name: z.string(), sid: z.string().nullable() }),
+  /** At each place what both layers allow together, and each layer with its reasons. */
+  places: z.array(z.object({ what: z.string(), words: z.string(), mask: z.string(), share: Right, folder: Right })),
+})
+export type ShareAccess = z.infer<typeof ShareAccess>

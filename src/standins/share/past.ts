@@ -1,0 +1,15 @@
+import { Random } from '../random'
+import type { ShareFolder } from './share'
+
+const HOUR_MS = 3_600_000
+const DAYS = 30
+
+/** How full a share was in the last 30 days, every six hours: made up backwards from what lies on it now. */
+export function pastOf(share: ShareFolder, nowMs: number): { atMs: number; usedBytes: number; latencyMs: number }[] {
+  return Array.from({ length: DAYS * 4 }, (_, i) => {
+    const atMs = Math.floor(nowMs / HOUR_MS) * HOUR_MS - (DAYS * 4 - i) * 6 * HOUR_MS
+    const random = new Random(`${share.id} ${atMs}`)
+    const shift = new Date(atMs).getUTCHours() < 8 ? 1.6 : 1
+    return { atMs, usedBytes: Math.max(0, Math.round(share.usedBytes - (share.growthBytesADay * (nowMs - atMs)) / (24 * HOUR_MS) + 9e9 * random.normal())), latencyMs: Math.round(30 * share.latencyMs * shift * (1 + 0.2 * random.next())) / 30 }
+  })
+}
