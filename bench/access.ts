@@ -1,4 +1,4 @@
-import { maximumAllowed, ace, type Ace } from '../src/core/people/access'
+import { maximumAllowed, ace, type Ace } from '../src/core/people'
 
 /** Access checks on descriptors of 20 entries with tokens of 200 SIDs; the peer looks for each entry's SID in a plain list. */
 const sid = (n: number) => `S-1-5-21-1004336348-1177238915-682003330-${1000 + n}`

@@ -1,5 +1,5 @@
 import { parseArgs } from 'node:util'
-import { accessRecord, canonicalSid, explainAccess, parseSddl, SddlFault } from '../core/people/access'
+import { accessRecord, canonicalSid, explainAccess, parseSddl, SddlFault } from '../core/people'
 import { UsageError } from './usage'
 
 /** `ikebana access`: what a token with these SIDs may do with a file or folder that has this descriptor. */

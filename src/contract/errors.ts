@@ -13,6 +13,7 @@ export const ERRORS = {
   'upload.unknown': [404, 'No upload has this id.'],
   'share.unknown': [404, 'No share has this id.'],
   'share.unread': [502, 'The share does not tell its permissions.'],
+  'pool.unknown': [404, 'No pool has this id.'],
   'container.unknown': [404, 'No container has this id.'],
   'container.busy': [409, 'This cannot be done to the container now.'],
   'job.unknown': [404, 'No job has this id.'],

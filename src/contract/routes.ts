@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { ContainerJob, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
 import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
 import { OrgFile } from './org'
+import { Leftover, PoolJob, PoolsPage } from './pools'
 import { ShareAccess, SharePage } from './shares'
 import { FoundThing, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings } from './other'
 
@@ -71,7 +72,10 @@ export const ROUTES = {
   policyPreview: { method: 'POST', path: '/api/policies/base/preview', permission: 'viewer', sentence: 'What a draft would change, and for how many. Changes nothing.', body: Settings, response: PolicyPreview },
   policyPublish: { method: 'POST', path: '/api/policies/base/publish', permission: 'administrator', sentence: 'Publishes a draft as the next version.', body: z.object({ settings: Settings, basedOn: z.number() }), response: PolicyPage },
   agentSettings: { method: 'GET', path: '/api/agent/settings', permission: 'token agent', sentence: 'The settings that a host should have.', query: z.object({ host: z.string().max(200) }), response: z.object({ version: z.number(), settings: Settings }) },
-  agentReport: { method: 'POST', path: '/api/agent/report', permission: 'token agent', sentence: 'What a host has in force, and its sessions.', body: z.object({ host: z.string().max(200), pool: z.string().max(200), zone: z.string().max(100).optional(), agentVersion: z.string().max(100), version: z.number().nullable(), inForce: Settings.partial(), pending: z.array(z.string()), draining: z.boolean(), sessions: z.array(z.object({ person: z.string(), session: z.string(), sinceMs: z.number(), state: z.string() })).max(5000) }), response: z.object({ ok: z.literal(true), version: z.number() }) },
+  agentReport: { method: 'POST', path: '/api/agent/report', permission: 'token agent', sentence: 'What a host has in force, and its sessions.', body: z.object({ host: z.string().max(200), pool: z.string().max(200), zone: z.string().max(100).optional(), agentVersion: z.string().max(100), version: z.number().nullable(), inForce: Settings.partial(), pending: z.array(z.string()), draining: z.boolean(), sessions: z.array(z.object({ person: z.string(), session: z.string(), sinceMs: z.number(), state: z.string() })).max(5000), leftovers: z.array(Leftover).max(5000).default([]) }), response: z.object({ ok: z.literal(true), version: z.number() }) },
+
+  pools: { method: 'GET', path: '/api/pools', permission: 'viewer', sentence: 'Pools, whether their hosts are ready, what is to be done on each, and how they differ.', response: PoolsPage },
+  poolJob: { method: 'POST', path: '/api/pools/:id/jobs', permission: 'administrator', sentence: 'Makes hosts of a pool ready: fetch settings, restart those that wait for it, remove local profiles.', params: Id, body: PoolJob, response: Job },
 
   remedy: { method: 'POST', path: '/api/attempts/:id/remedy', permission: 'help-desk', sentence: 'Runs the remedy that answers the cause of an attempt, as a job.', params: Id, response: Job },
   jobs: { method: 'GET', path: '/api/jobs', permission: 'viewer', sentence: 'Jobs, newest first.', response: z.object({ jobs: z.array(Job) }) },

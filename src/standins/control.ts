@@ -28,6 +28,14 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     fleet.restart(host(params.host))
     return { ok: true }
   })
+  app.post<Named>('/control/hosts/:host/fetch', async ({ params }) => {
+    await fleet.fetchNow(host(params.host))
+    return { ok: true }
+  })
+  app.post<Named>('/control/hosts/:host/leftovers/remove', ({ params, body }) => {
+    const { person } = z.object({ person: z.string() }).parse(body)
+    return fleet.removeLeftover(host(params.host), person)
+  })
   app.get('/control/shares', () => ({ shares: shares.map((share) => ({ id: share.id, path: share.path, zone: share.zone, mount: share.mount, totalBytes: share.totalBytes, freeBytes: freeBytesOf(share), latencyMs: share.latencyMs })) }))
   const shareOf = (id: string) => {
     const share = shares.find((one) => one.id === id)

@@ -1,2 +1,3 @@
+export * from './access'
 export * from './account'
 export * from './org'

@@ -14,7 +14,7 @@ async function versions(database: Queryable): Promise<Version[]> {
   return database.query<Version>('select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 50')
 }
 
-async function current(database: Queryable): Promise<Version> {
+export async function current(database: Queryable): Promise<Version> {
   const [row] = await database.query<Version>('select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 1')
   return row ?? { version: 0, settings: FIRST_SETTINGS, publishedMs: 0, author: 'Ikebana' }
 }
@@ -59,9 +59,9 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
     },
     async agentReport({ input: { body } }) {
       const report: HostReport = { version: body.version, inForce: body.inForce as Partial<BaseSettings>, pending: body.pending as SettingName[] }
-      await database.query(`insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb)
-        on conflict (id) do update set draining = excluded.draining, agent_version = excluded.agent_version, report = excluded.report, reported_ms = excluded.reported_ms, sessions = excluded.sessions`,
-        [body.host, body.pool, body.zone ?? null, body.draining, body.agentVersion, JSON.stringify(report), now(), JSON.stringify(body.sessions)])
+      await database.query(`insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions, leftovers) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb, $9::jsonb)
+        on conflict (id) do update set draining = excluded.draining, agent_version = excluded.agent_version, report = excluded.report, reported_ms = excluded.reported_ms, sessions = excluded.sessions, leftovers = excluded.leftovers`,
+        [body.host, body.pool, body.zone ?? null, body.draining, body.agentVersion, JSON.stringify(report), now(), JSON.stringify(body.sessions), JSON.stringify(body.leftovers)])
       live.tell('policy')
       return { ok: true, version: (await current(database)).version }
     },

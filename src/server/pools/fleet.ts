@@ -28,6 +28,9 @@ export interface Fleet {
   giveBack(share: string, file: string, session: string): Promise<void>
   drain(host: string, on: boolean): Promise<void>
   restart(host: string): Promise<void>
+  /** Lets a host fetch its settings and report now, instead of at its next turn. */
+  fetchNow(host: string): Promise<void>
+  removeLeftover(host: string, person: string): Promise<{ removed: boolean; reason: string }>
 }
 
 export function fleetOver(baseUrl: string, token: string): Fleet {
@@ -57,6 +60,8 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
     take: (share, file, session) => call(z.object({ taken: z.boolean(), reason: z.string() }), '/control/holds/take', { share, file, session }),
     giveBack: async (share, file, session) => { await call(ok, '/control/holds/give-back', { share, file, session }) },
     drain: async (name, on) => { await call(ok, `${host(name)}/drain`, { on }) },
+    fetchNow: async (name) => { await call(ok, `${host(name)}/fetch`, {}) },
+    removeLeftover: (name, person) => call(z.object({ removed: z.boolean(), reason: z.string() }), `${host(name)}/leftovers/remove`, { person }),
     restart: async (name) => { await call(ok, `${host(name)}/restart`, {}) },
   }
 }

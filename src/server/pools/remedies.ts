@@ -55,10 +55,14 @@ export function releaseHold({ fleet, database }: Need, holder: string, person: s
   }
 }
 
-function restartHost({ fleet }: Need, host: string): Pick<NewJob, 'steps' | 'change'> {
-  return {
-    change: { before: 'not as it should be', after: 'restarted' },
-    steps: [
+function restartHost(need: Need, host: string): Pick<NewJob, 'steps' | 'change'> {
+  return { change: { before: 'not as it should be', after: 'restarted' }, steps: restartSteps(need, host) }
+}
+
+/** Stops new sessions, restarts, and lets the host take sessions again. Running sessions are logged off. */
+export function restartSteps({ fleet }: Pick<Context, 'fleet'>, host: string): NewJob['steps'] {
+  return [
+
       { title: `Stop new sessions on ${host}`, run: async () => { await fleet.drain(host, true); return 'draining' } },
       { title: 'Count the sessions that will be logged off', run: async () => `${(await fleet.sessions(host).catch(() => [])).length} sessions` },
       { title: 'Restart', run: async () => { await fleet.restart(host); return 'restart ordered' } },
@@ -71,8 +75,7 @@ function restartHost({ fleet }: Need, host: string): Pick<NewJob, 'steps' | 'cha
         throw new StepStopped('It did not answer within a minute.')
       } },
       { title: 'Let it take sessions again', run: async () => { await fleet.drain(host, false); return 'taking sessions' } },
-    ],
-  }
+  ]
 }
 
 function stopDraining({ fleet }: Need, pool: string): Pick<NewJob, 'steps' | 'change'> {

@@ -1,13 +1,16 @@
 import { Problem } from '../../contract/errors'
 import { readStory } from '../logons/story'
 import type { Context, Handlers } from '../shell/context'
+import { poolJob, readPools } from './readiness'
 import { remedyJob } from './remedies'
 
 /** Remedies that act on more than one person are for administrators. */
 const FOR_ONE_PERSON = new Set(['release-hold'])
 
-export function poolHandlers(context: Context): Handlers<'remedy'> {
+export function poolHandlers(context: Context): Handlers<'remedy' | 'pools' | 'poolJob'> {
   return {
+    pools: () => readPools(context),
+    poolJob: async ({ input, caller }) => context.jobs.start(await poolJob(context, input.params.id, input.body, caller.name)),
     async remedy({ input, caller }) {
       const story = await readStory(context.database, input.params.id, context.now())
       const finding = story.diagnosis.cause

@@ -27,6 +27,17 @@ export interface FleetOptions {
   readonly now: () => number
 }
 
+/** Profiles from before containers came, on two hosts; and a host whose agent was forgotten. */
+function plantLeftovers(hosts: readonly Host[], staff: Larkmere['staff'], nowMs: number): void {
+  const of = (pool: string) => hosts.filter(({ plan }) => plan.pool === pool)
+  const people = staff.filter(({ pool }) => pool === 'back-office')
+  of('back-office').slice(2, 4).forEach((host, i) => {
+    host.leftovers = people.slice(9 + 4 * i, 11 + 5 * i).map(({ id }, n) => ({ person: id, bytes: (1.1 + 0.7 * n + i) * 2 ** 30, lastUsedMs: nowMs - (120 + 31 * n) * 86_400_000 }))
+  })
+  const forgotten = of('season-crew').at(-1)
+  if (forgotten) forgotten.agentVersion = '1.3.2'
+}
+
 /** The simulated fleet: hosts with an agent each, and people who log on by shift. */
 export class Fleet {
   readonly hosts = new Map<string, Host>()
@@ -42,6 +53,7 @@ export class Fleet {
     if (dead) Object.assign(dead, { power: 'off', answers: false })
     const drifted = this.hosts.get(options.planted.driftedHost)
     if (drifted) drifted.drifted = true
+    plantLeftovers([...this.hosts.values()], options.larkmere.staff, options.now())
     for (const trouble of ['storm', 'held-container', 'printers', 'gateway', 'drifted-host'] as const) this.troubles.add(trouble)
     for (const person of options.planted.held) this.#shareOf(person)?.hold(person, options.planted.deadHost, `${options.planted.deadHost}-${(hash(person) % 4096).toString(16)}`, options.planted.powerLossMs - 6 * 3_600_000 + hash(person) % 3_600_000)
   }
@@ -68,6 +80,19 @@ export class Fleet {
     const { simulated, done } = this.#begin(staff)
     await done
     return simulated
+  }
+
+  /** The agent's turn, brought forward. */
+  async fetchNow(host: Host): Promise<void> {
+    if (host.power !== 'on' || !host.answers) throw new RangeError(`${host.plan.id} does not answer`)
+    await this.#agent(host)
+  }
+
+  removeLeftover(host: Host, person: string): { removed: boolean; reason: string } {
+    if ([...host.sessions.values()].some((session) => session.person === person)) return { removed: false, reason: `${person} is signed in there` }
+    const before = host.leftovers.length
+    host.leftovers = host.leftovers.filter((one) => one.person !== person)
+    return host.leftovers.length < before ? { removed: true, reason: 'removed with everything in it' } : { removed: false, reason: 'there is none' }
   }
 
   sessionsOn(host: string): Session[] {
@@ -188,7 +213,7 @@ export class Fleet {
     const { version, settings } = await this.options.uplink.settings(plan.id)
     host.fetch(version, settings)
     await this.options.uplink.report({
-      host: plan.id, pool: plan.pool, zone: plan.zone, agentVersion: '1.4.0', version: host.version, inForce: host.inForce, pending: host.pending, draining: host.draining,
+      host: plan.id, pool: plan.pool, zone: plan.zone, agentVersion: host.agentVersion, version: host.version, leftovers: host.leftovers, inForce: host.inForce, pending: host.pending, draining: host.draining,
       sessions: [...host.sessions.values()].map(({ person, session, sinceMs, state }) => ({ person, session, sinceMs, state })),
     })
   }

@@ -16,6 +16,9 @@ export class Host {
   pending: (keyof Settings)[] = []
   /** This host loses one setting whenever it fetches: its rebuild went wrong. */
   drifted = false
+  agentVersion = '1.4.0'
+  /** Local profiles that somebody left before containers came. */
+  leftovers: { person: string; bytes: number; lastUsedMs: number }[] = []
   #fetched: Settings | null = null
   readonly sessions = new Map<string, Session>()
 

@@ -3,7 +3,7 @@ import { useSession } from './session'
 
 export const PLACES = [
   { path: '/', title: 'Today', key: 't' }, { path: '/logons', title: 'Logons', key: 'l' }, { path: '/people', title: 'People', key: 'p' }, { path: '/containers', title: 'Containers', key: 'c' },
-  { path: '/policies', title: 'Policies', key: 'o' }, { path: '/journal', title: 'Journal', key: 'j' },
+  { path: '/policies', title: 'Policies', key: 'o' }, { path: '/pools', title: 'Pools', key: 'h' }, { path: '/journal', title: 'Journal', key: 'j' },
 ] as const
 
 export const router = createRouter({
@@ -20,6 +20,7 @@ export const router = createRouter({
     { path: '/set-aside', component: () => import('../containers/SetAsidePage.vue'), meta: { title: 'Set aside' } },
     { path: '/containers/:id', component: () => import('../containers/ContainerPage.vue'), props: true, meta: { title: 'A container' } },
     { path: '/policies', component: () => import('../policies/PoliciesPage.vue'), meta: { title: 'Policies' } },
+    { path: '/pools', component: () => import('../pools/PoolsPage.vue'), meta: { title: 'Pools' } },
     { path: '/journal', component: () => import('../journal/JournalPage.vue'), meta: { title: 'Journal' } },
     { path: '/:rest(.*)*', component: () => import('./NothingHere.vue'), meta: { title: 'Nothing here' } },
   ],

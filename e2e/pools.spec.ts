@@ -1,0 +1,27 @@
+import { expect, test } from '@playwright/test'
+import { signIn } from './demo'
+
+test('hosts that are ready: who is not, why, side by side; leftovers go, and the host is ready', async ({ page }) => {
+  await signIn(page, 'Hedda Vaas', '/pools')
+  const pools = page.getByRole('list', { name: 'Pools' })
+  await expect(pools).toContainText(/have local profiles in the way/, { timeout: 60_000 })
+  await pools.getByRole('button', { name: /Season crew/ }).click()
+  await expect(page.getByRole('complementary')).toContainText('1.3.2', { timeout: 45_000 })
+  await expect(page.getByRole('complementary')).toContainText('Agent')
+
+  await pools.getByRole('button', { name: /Back office/ }).click()
+  await page.getByLabel('only those with something to do').check()
+  const rows = page.getByRole('table', { name: 'Hosts' }).getByRole('row').filter({ hasText: 'in the way' })
+  await expect(rows.first()).toContainText('not ready')
+  await page.getByRole('button', { name: 'Remove local profiles…' }).click()
+  await expect(page.getByRole('complementary')).toContainText('What is in them is gone afterwards')
+  await page.getByRole('button', { name: /Remove \d+ local profile/ }).click()
+  const job = page.getByRole('region', { name: 'Job' })
+  await expect(job).toContainText('removed with everything in it')
+  await expect(job.getByRole('status')).toContainText('Done')
+  await expect(rows).toHaveCount(0, { timeout: 30_000 })
+  await page.getByRole('button', { name: /Let all \d+ fetch/ }).click()
+  await expect(job).toContainText(/fetched and reported/)
+  await page.goto('/journal')
+  await expect(page.getByRole('table', { name: 'Journal' })).toContainText('local profiles')
+})
