@@ -98,3 +98,20 @@ test('a container is set aside, kept, and put back', async ({ page }) => {
   await page.goto('/journal')
   await expect(page.getByRole('table', { name: 'Journal' })).toContainText('put a container back')
 })
+
+test('many at once: one job, and what cannot be done to one does not stop the others', async ({ page }) => {
+  await signIn(page, 'Hedda Vaas')
+  await withFinding(page, 'damaged')
+  // The search box finds the damaged one and the one with a broken copy: neither is a person of the same name.
+  await page.goto('/containers?finding=any')
+  const rows = page.getByRole('table', { name: 'Containers' }).getByRole('row')
+  for (const finding of ['damaged', 'one copy broken']) await rows.filter({ has: page.getByText(finding, { exact: true }) }).first().getByRole('checkbox').check()
+  const chosen = page.getByRole('region', { name: 'Chosen containers' })
+  await expect(chosen).toContainText('2 containers of 2 people')
+  await chosen.getByRole('button', { name: 'Repair…' }).click()
+  await chosen.getByRole('button', { name: 'Repair 2' }).click()
+  await expect(job(page)).toContainText('Left as it is: The structure is damaged', { timeout: 60_000 })
+  await expect(job(page)).toContainText('content compared block by block')
+  await page.goto('/journal')
+  await expect(page.getByRole('table', { name: 'Journal' })).toContainText('done with 1, refused by 1')
+})

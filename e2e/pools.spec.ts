@@ -4,7 +4,7 @@ import { signIn } from './demo'
 test('hosts that are ready: who is not, why, side by side; leftovers go, and the host is ready', async ({ page }) => {
   await signIn(page, 'Hedda Vaas', '/pools')
   const pools = page.getByRole('list', { name: 'Pools' })
-  await expect(pools).toContainText(/have local profiles in the way/, { timeout: 60_000 })
+  await expect(pools).toContainText(/with local profiles in the way/, { timeout: 60_000 })
   await pools.getByRole('button', { name: /Season crew/ }).click()
   await expect(page.getByRole('complementary')).toContainText('1.3.2', { timeout: 45_000 })
   await expect(page.getByRole('complementary')).toContainText('Agent')

@@ -35,5 +35,9 @@ export type ContainerPage = z.infer<typeof ContainerPage>
 export const ContainerJob = z.object({ kind: z.enum(['compact', 'repair', 'grow', 'release', 'set-aside']), virtualBytes: z.number().int().positive().optional() })
 export type ContainerJob = z.infer<typeof ContainerJob>
 
+/** The same for many: one job, each container for itself; what cannot be done to one does not stop the others. */
+export const ContainerJobs = z.object({ kind: z.enum(['compact', 'repair', 'release', 'set-aside']), ids: z.array(z.string().min(1).max(900)).min(1).max(5000) })
+export type ContainerJobs = z.infer<typeof ContainerJobs>
+
 export const SetAsideLine = z.object({ id: z.string(), share: z.string(), file: z.string(), person: z.string().nullable(), bytes: z.number(), author: z.string(), atMs: z.number(), untilMs: z.number(), state: z.enum(['kept', 'put-back', 'deleted']) })
 export type SetAsideLine = z.infer<typeof SetAsideLine>

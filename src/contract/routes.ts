@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { ContainerJob, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
+import { ContainerJob, ContainerJobs, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
 import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
 import { OrgFile } from './org'
 import { Leftover, PoolJob, PoolsPage } from './pools'
@@ -60,6 +60,7 @@ export const ROUTES = {
   container: { method: 'GET', path: '/api/containers/:id', permission: 'viewer', sentence: 'One container, looked into: structures, blocks, findings, and what can be done.', params: Container, response: ContainerPage },
   containerRoom: { method: 'GET', path: '/api/containers/:id/room', permission: 'viewer', sentence: 'What compaction would give back: blocks that hold only zeros, counted by reading them.', params: Container, response: z.object({ blocks: z.number(), bytes: z.number() }) },
   containerJob: { method: 'POST', path: '/api/containers/:id/jobs', permission: 'administrator', sentence: 'Compacts, repairs, grows, releases or sets a container aside, as a job. Never one in use.', params: Container, body: ContainerJob, response: Job },
+  containerJobs: { method: 'POST', path: '/api/containers/jobs', permission: 'administrator', sentence: 'The same for many containers, as one job.', body: ContainerJobs, response: Job },
   setAside: { method: 'GET', path: '/api/set-aside', permission: 'viewer', sentence: 'Containers taken out of use, until when they are kept.', response: z.object({ containers: z.array(SetAsideLine) }) },
   setAsidePutBack: { method: 'POST', path: '/api/set-aside/:id/put-back', permission: 'administrator', sentence: 'Puts a container back where it was.', params: Id, response: SetAsideLine },
 

@@ -27,6 +27,6 @@ describe('whether hosts are ready', () => {
       { what: 'Size limit of a container', values: [{ value: '30 GiB', hosts: ['A', 'B'] }, { value: '10 GiB', hosts: ['C'] }] },
       { what: 'Agent', values: [{ value: '1.4.0', hosts: ['A', 'B'] }, { value: '1.3.9', hosts: ['C'] }] },
     ])
-    expect(verdict).toBe('2 of 3 hosts are ready; 1 differ from the policy, 1 have another agent.')
+    expect(verdict).toBe('2 of 3 hosts are ready; 1 unlike the policy, 1 with another agent.')
   })
 })

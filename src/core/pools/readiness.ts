@@ -81,7 +81,7 @@ function toDoOf(host: HostFacts, should: BaseSettings, containers: boolean, usua
   return toDo
 }
 
-const SAYS: Readonly<Record<ReadyCode, string>> = { 'never-reported': 'never reported', silent: 'silent', differs: 'differ from the policy', restart: 'wait for a restart', leftover: 'have local profiles in the way', agent: 'have another agent', image: 'have another image', draining: 'are draining' }
+const SAYS: Readonly<Record<ReadyCode, string>> = { 'never-reported': 'never heard of', silent: 'silent', differs: 'unlike the policy', restart: 'waiting for a restart', leftover: 'with local profiles in the way', agent: 'with another agent', image: 'with another image', draining: 'draining' }
 
 function verdictOf(hosts: readonly HostReadiness[], ready: number): string {
   if (hosts.length === 0) return 'It has no hosts.'

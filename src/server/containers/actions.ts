@@ -1,5 +1,5 @@
 import { join } from 'node:path'
-import type { ContainerJob, ContainerPage } from '../../contract/containers'
+import type { ContainerJob, ContainerJobs, ContainerPage } from '../../contract/containers'
 import { Problem } from '../../contract/errors'
 import { bytesSay, repairable, type Inspection } from '../../core/containers'
 import { StepStopped, type NewJob, type Step } from '../journal/jobs'
@@ -52,6 +52,28 @@ export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob
       const saved = before.fileBytes - after.fileBytes
       return `${bytesSay(before.fileBytes)} → ${bytesSay(after.fileBytes)}${saved > 0 ? `, ${bytesSay(saved)} given back` : ''}; ${zeroBlocks} blocks of zeros left out; content compared block by block.`
     } }]),
+  }
+}
+
+/** One job for many: each container for itself, so that one in use or damaged does not stop the others. */
+export function manyContainersJob(need: Need, rows: readonly ContainerRow[], wanted: ContainerJobs, author: string): NewJob {
+  const VERBS = { compact: 'Compact', repair: 'Repair', release: 'Release', 'set-aside': 'Set aside' } as const
+  let refused = 0
+  return {
+    kind: wanted.kind, title: `${VERBS[wanted.kind]} ${rows.length} containers`, target: `${rows.length} containers`, author, attempt: null,
+    change: { before: rows.slice(0, 20).map(({ file }) => file).join(', ') + (rows.length > 20 ? ` and ${rows.length - 20} more` : ''), get after() { return refused === 0 ? 'done with all' : `done with ${rows.length - refused}, refused by ${refused}` } },
+    steps: rows.map((row): Step => ({ title: row.id, run: async (job) => {
+      try {
+        let note = ''
+        const steps = containerJob(need, row, { kind: wanted.kind }, author).steps
+        // What matters is what the work itself says, not that the container was taken before and given back after it.
+        for (const [i, step] of steps.entries()) { const said = await step.run(wanted.kind === 'set-aside' ? `${job}-${rows.indexOf(row)}` : job); if (steps.length === 1 || i === steps.length - 2) note = said }
+        return note
+      } catch (error) {
+        refused++
+        return `Left as it is: ${error instanceof Error ? error.message : String(error)}`
+      }
+    } })),
   }
 }
 

@@ -3,11 +3,11 @@ import { Problem } from '../../contract/errors'
 import { UPKEEP, type Anatomy, type UpkeepCode } from '../../core/containers'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
-import { actionsFor, containerJob } from './actions'
+import { actionsFor, containerJob, manyContainersJob } from './actions'
 import { putBack } from './set-aside'
 import { containerRow, findingCounts, listContainers, setAsideLines, setAsideRow, shareLines } from './store'
 
-type Names = 'containers' | 'containersExport' | 'container' | 'containerRoom' | 'containerJob' | 'setAside' | 'setAsidePutBack'
+type Names = 'containers' | 'containersExport' | 'container' | 'containerRoom' | 'containerJob' | 'containerJobs' | 'setAside' | 'setAsidePutBack'
 const ORDER = Object.keys(UPKEEP)
 
 export function containerHandlers(context: Context): Handlers<Names> {
@@ -43,6 +43,11 @@ export function containerHandlers(context: Context): Handlers<Names> {
       return disks.zeros(join(row.mount, row.file)).catch((error: Error) => { throw new Problem('container.busy', error.message) })
     },
     containerJob: async ({ input, caller }) => jobs.start(containerJob(context, await rowOr404(input.params.id), input.body, caller.name)),
+    async containerJobs({ input: { body }, caller }) {
+      const rows = (await Promise.all([...new Set(body.ids)].map((id) => containerRow(database, id)))).filter((row) => row !== null)
+      if (rows.length === 0) throw new Problem('container.unknown')
+      return jobs.start(manyContainersJob(context, rows, body, caller.name))
+    },
     setAside: async () => ({ containers: await setAsideLines(database) }),
     async setAsidePutBack({ input, caller }) {
       await putBack(context, input.params.id, caller.name)

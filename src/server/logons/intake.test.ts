@@ -149,7 +149,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     if (!database) return context.skip()
     const intake = await fresh()
     const day = 86_400_000
-    // Held every day for four days; before that, a week of nothing.
+    // Held every day for four days; before that, a week of nothing: more than a weekend.
     for (const back of [11, 3, 2, 1, 0]) await intake.ingest(logon({ id: `held${back}`, at: START_MS - back * day, outcome: 'failed', marks: [['0xC0000043', 'container', 3000]], attrs: { holderHost: 'H7', share: 'S' } }), START_MS)
     const [incident] = (await readToday(database, START_MS - 3_600_000, NOW, NOW)).incidents
     expect(incident).toMatchObject({ cause: 'container-held', attempts: 1, fromMs: START_MS, sinceMs: START_MS - 3 * day })

@@ -34,15 +34,15 @@ function medianOf(dots: Picture['dots']): number {
   return Math.round(all.quantile(0.5))
 }
 
-/** An incident began before the window when the same trouble came at least so often: shifts and office days have a night between them. */
-const QUIET_MS = 26 * HOUR_MS
+/** An incident began before the window when the same trouble came at least so often: office days have a weekend between them. */
+const QUIET_MS = 3 * DAY_MS
 /** So far back a beginning is looked for. */
 const LOOK_BACK_MS = 14 * DAY_MS
 /** For so many incidents, the largest. */
 const LOOKED_AT = 12
 const COLUMN_OF: Record<string, string> = { host: 'host', share: 'share', zone: 'zone', pool: 'pool', image: 'image', network: 'network', holderHost: 'holder_host', part: 'part' }
 
-/** Adds since when each incident has been going on, also before the window, as long as it came again within about a day. */
+/** Adds since when each incident has been going on, also before the window, as long as it came again within three days. */
 async function sinceWhen(database: Queryable, found: readonly Incident[], fromMs: number): Promise<Today['incidents']> {
   return Promise.all(found.map(async ({ scope, ...one }, index) => {
     const line = { ...one, scope: [...scope], sinceMs: one.fromMs }

@@ -8,6 +8,8 @@ import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, exact, percent, plural, size, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
+import { useSession } from '../shell/session'
+import ManyActions from './ManyActions.vue'
 import { weightClass } from './words'
 
 const route = useRoute()
@@ -30,6 +32,10 @@ const columns: Column<ContainerLine>[] = [
 const UPKEEP_ORDER = ['', 'tidy', 'soon', 'now']
 const titleOf = (code: string) => data.value?.findings.find((one) => one.code === code)?.title ?? code
 const go = (c: ContainerLine) => { void router.push(`/containers/${encodeURIComponent(c.id)}`) }
+const session = useSession()
+const selected = ref<(string | number)[]>([])
+const chosen = computed(() => data.value?.containers.filter(({ id }) => selected.value.includes(id)) ?? [])
+watch(query, () => { selected.value = [] })
 const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
 </script>
 
@@ -46,7 +52,8 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
         <select class="form-select" aria-label="To look at" :value="finding" @change="set('finding', ($event.target as HTMLSelectElement).value)"><option value="">all of them</option><option value="any">with anything to look at</option><option v-for="one in data.findings" :key="one.code" :value="one.code">{{ one.title }}</option></select>
         <a class="export" :href="addressOf('containersExport', { query })" download>Export CSV</a>
       </div>
-      <DataTable :columns="columns" :rows="rows" :row-key="(c) => c.id" :go="go" label="Containers" :empty="data.total === 0 ? 'No container has been found on a share yet. One appears at a person’s first logon; the shares are looked at every 20 s.' : 'No container matches. Take away a filter.'">
+      <ManyActions v-if="selected.length" :chosen="chosen" @done="refetch()" @clear="selected = []" />
+      <DataTable v-model:selected="selected" :selectable="session.isAdministrator" :columns="columns" :rows="rows" :row-key="(c) => c.id" :go="go" label="Containers" :empty="data.total === 0 ? 'No container has been found on a share yet. One appears at a person’s first logon; the shares are looked at every 20 s.' : 'No container matches. Take away a filter.'">
         <template #person="{ row }"><RouterLink v-if="row.person" class="plum" @click.stop :to="`/people/${encodeURIComponent(row.person)}`">{{ row.name ?? row.person }}</RouterLink><span v-else class="quiet">nobody</span></template>
         <template #file="{ row }"><RouterLink class="mono" :to="`/containers/${encodeURIComponent(row.id)}`" :title="row.id" @click.stop><template v-for="(piece, i) in row.file.split('/')" :key="i"><template v-if="i">\<wbr /></template>{{ piece }}</template></RouterLink></template>
         <template #inside="{ row }">{{ size(row.allocatedBytes) }}</template>
