@@ -1,6 +1,5 @@
-import { anatomyOf, inspect, onlyZeros, readForRewrite, type Anatomy, type Inspection } from '../../core/containers'
 import { answerQuestions } from '../shell/worker'
-import { openDisk } from './open-disk'
+import { anatomyAt, inspectAll, zeroBlocks } from './disk-work'
 import { rewriteFile } from './rewrite-file'
 
 /** The thread in which disk files are read and written. */
@@ -15,33 +14,9 @@ export interface DiskNews { readonly job: string; readonly done: number; readonl
 
 const cancelled = new Set<string>()
 
-async function on<T>(path: string, work: (disk: ReturnType<typeof openDisk>) => Promise<T>): Promise<T> {
-  const disk = openDisk(path)
-  try {
-    return await work(disk)
-  } finally {
-    disk.close()
-  }
-}
-
-/** Payload blocks that are present but hold only zeros, and their size. */
-async function zeroBlocks(path: string): Promise<{ blocks: number; bytes: number }> {
-  return on(path, async (disk) => {
-    const { blockOffsets, inspection: { blockBytes }, replayed } = await readForRewrite(disk)
-    let blocks = 0
-    for (const offset of blockOffsets) {
-      if (offset < 0) continue
-      let empty = true
-      for (let at = 0; at < blockBytes && empty; at += 1 << 20) empty = onlyZeros(await replayed.read(offset + at, 1 << 20))
-      if (empty) blocks++
-    }
-    return { blocks, bytes: blocks * blockBytes }
-  })
-}
-
 async function answer(question: DiskAsk): Promise<unknown> {
-  if (question.op === 'inspect') return Promise.all(question.paths.map((path): Promise<Inspection | null> => on(path, inspect).catch(() => null)))
-  if (question.op === 'anatomy') return on(question.path, (disk): Promise<Anatomy> => anatomyOf(disk))
+  if (question.op === 'inspect') return inspectAll(question.paths)
+  if (question.op === 'anatomy') return anatomyAt(question.path)
   if (question.op === 'zeros') return zeroBlocks(question.path)
   if (question.op === 'cancel') return void cancelled.add(question.job)
   const { path, job, virtualBytes, guids } = question
