@@ -30,7 +30,7 @@ const { data: person, isPending, error, refetch } = useQuery({ queryKey: ['perso
       <h2>Containers</h2>
       <p v-if="person.containers.length === 0" class="quiet">None lies on a share.</p>
       <div v-for="container in person.containers" :key="container.id" class="container">
-        <RouterLink class="mono" :to="{ path: '/containers', query: { text: person.id } }">{{ container.id }}</RouterLink><br />
+        <RouterLink class="mono" :to="`/containers/${encodeURIComponent(container.id)}`">{{ container.id }}</RouterLink><br />
         {{ size(container.allocatedBytes) }} inside of at most {{ size(container.virtualBytes) }}, {{ size(container.diskBytes) }} on disk<template v-if="container.lastUsedMs">, last used {{ when(container.lastUsedMs) }}</template>
         <div v-if="container.holderHost" :class="container.holderAlive === false ? 'madder' : 'quiet'">Held by <span class="mono">{{ container.holderHost }}</span><template v-if="container.heldSinceMs"> since {{ when(container.heldSinceMs) }}</template>{{ container.holderAlive === false ? ', which lists no such session' : '' }}</div>
       </div>
