@@ -278,11 +278,13 @@ describe('a share', () => {
 
 describe('making hosts ready', () => {
   it('says which are not, and removes local profiles one by one', async () => {
-    await database.query(`update hosts set report = $1::jsonb, reported_ms = $2, leftovers = $3::jsonb`, [JSON.stringify({ version: 1, inForce: { containers: 'on', locations: [PATH], sizeLimitMib: 30 * 1024, diskFormat: 'vhdx-dynamic', onFailure: 'refuse' }, pending: [] }), nowMs, JSON.stringify([{ person: 'mara', bytes: 1e9, lastUsedMs: null }])])
+    await database.query(`update hosts set report = $1::jsonb, reported_ms = $2, leftovers = $3::jsonb`, [JSON.stringify({ version: 1, inForce: { containers: 'on', locations: [PATH], sizeLimitMib: 30 * 1024, diskFormat: 'vhdx-dynamic', onFailure: 'refuse' }, pending: [] }), nowMs, JSON.stringify([{ person: 'mara', bytes: 1e9, lastUsedMs: null }, { person: 'aino', bytes: 1e9, lastUsedMs: null }])])
     const pool = (await readPools(context())).pools.find((one) => one.id === 'ticket-hall')
     expect(pool).toMatchObject({ ready: 0, verdict: '0 of 2 hosts are ready; 2 with local profiles in the way.' })
     const job = await run(await poolJob(context(), 'ticket-hall', { kind: 'leftovers' }, 'vaas'))
-    expect([job.state, asked.filter((one) => one.startsWith('remove'))]).toEqual(['done', ['remove mara from TH-1', 'remove mara from TH-2']])
+    expect([job.state, asked.filter((one) => one.startsWith('remove'))]).toEqual(['done', ['remove mara from TH-1', 'remove aino from TH-1', 'remove mara from TH-2', 'remove aino from TH-2']])
+    // Whoever is signed in there keeps theirs, and the others go all the same.
+    expect([job.steps[1]?.note, (await database.query<{ after: string }>('select after from journal order by id desc limit 1'))[0]?.after]).toEqual(['TH-1 kept it: aino is signed in there', '2 removed, 2 kept'])
     const fetched = await run(await poolJob(context(), 'ticket-hall', { kind: 'fetch', host: 'TH-2' }, 'vaas'))
     expect(fetched.steps[0]?.note).toBe('It fetched and reported.')
     await expect(poolJob(context(), 'ticket-hall', { kind: 'restart' }, 'vaas')).rejects.toThrow(/No host of this pool waits/)

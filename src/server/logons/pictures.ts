@@ -39,14 +39,14 @@ const FEW_DOTS = 30
 export async function readPicture(handle: Queryable, fromMs: number, toMs: number): Promise<Picture> {
   const firstHour = Math.ceil(fromMs / HOUR_MS) * HOUR_MS
   const dots = toMs - fromMs > MANY_DOTS_MS ? 'few_dots' : 'dots'
-  const kept = await handle.query<{ hour_ms: number; counts: string; dots: string; affected: string }>(`select hour_ms, counts, ${dots} as dots, affected from pictures where hour_ms >= $1 and hour_ms <= $2 order by hour_ms`, [firstHour, toMs - HOUR_MS])
+  const kept = await keptPictures(handle, firstHour, toMs - HOUR_MS, dots)
   const missing: Promise<Picture>[] = []
   let at = fromMs
   for (const { hour_ms } of [...kept, { hour_ms: toMs }]) {
     if (hour_ms > at) missing.push(drawPicture(handle, at, hour_ms))
     at = hour_ms + HOUR_MS
   }
-  return merged([...kept.map(unpacked), ...(await Promise.all(missing))])
+  return merged([...kept.map(({ picture }) => picture), ...(await Promise.all(missing))])
 }
 
 const toAffected = ([id, person, atMs, lostMs, outcome, cause, host, share, zone, pool, image, network, holderHost, part]: AffectedRow): Affected => ({
@@ -57,6 +57,26 @@ const toAffected = ([id, person, atMs, lostMs, outcome, cause, host, share, zone
     holderHost: cause.startsWith('container-') ? (holderHost ?? '') : '', part: cause.endsWith('part-slow') || cause === 'script-slow' ? (part ?? '') : '',
   },
 })
+
+/** Unpacked pictures of a database, by hour and kind of dots; `stamp` is PostgreSQL's own mark of the row's version. */
+const unpackedOf = new WeakMap<Queryable, Map<string, { stamp: string; picture: Picture }>>()
+/** Two months of hours, in about 40 MB. */
+const MOST_UNPACKED = 1500
+
+/** Kept pictures by hour. Those that were read before, and have not changed since, are not read again. */
+async function keptPictures(handle: Queryable, fromMs: number, toMs: number, dots: 'dots' | 'few_dots'): Promise<{ hour_ms: number; picture: Picture }[]> {
+  const cache = unpackedOf.get(handle) ?? new Map<string, { stamp: string; picture: Picture }>()
+  unpackedOf.set(handle, cache)
+  const [row] = await handle.query<{ hours: { hour: number; stamp: string }[] | null }>('select json_agg(json_build_object(\'hour\', hour_ms, \'stamp\', xmin::text) order by hour_ms) as hours from pictures where hour_ms >= $1 and hour_ms <= $2', [fromMs, toMs])
+  const hours = row?.hours ?? []
+  const unknown = hours.filter(({ hour, stamp }) => cache.get(`${dots} ${hour}`)?.stamp !== stamp).map(({ hour }) => hour)
+  const read = unknown.length === 0 ? [] : await handle.query<{ hour_ms: number; stamp: string; counts: string; dots: string; affected: string }>(`select hour_ms, xmin::text as stamp, counts, ${dots} as dots, affected from pictures where hour_ms = any($1::bigint[])`, [unknown])
+  if (cache.size + read.length > MOST_UNPACKED) cache.clear()
+  const fresh = new Map(read.map((one) => [one.hour_ms, unpacked(one)]))
+  for (const { hour_ms, stamp } of read) cache.set(`${dots} ${hour_ms}`, { stamp, picture: fresh.get(hour_ms) as Picture })
+  // A row that was taken back between the two questions is drawn from the attempts.
+  return hours.flatMap(({ hour }) => { const picture = fresh.get(hour) ?? (unknown.includes(hour) ? undefined : cache.get(`${dots} ${hour}`)?.picture); return picture ? [{ hour_ms: hour, picture }] : [] })
+}
 
 /** The same names come again and again in an hour's attempts: each is kept once, and rows are mostly numbers. */
 interface Packed { readonly names: readonly string[]; readonly ids: readonly string[]; readonly rows: readonly number[] }

@@ -57,12 +57,17 @@ function leftoversJob({ fleet }: Need, hosts: readonly Facts[], base: Pick<NewJo
   const found = hosts.flatMap(({ host, leftovers }) => leftovers.map((leftover) => ({ host, ...leftover })))
   if (found.length === 0) throw new Problem('remedy.none', 'No local profiles are left.')
   const bytes = found.reduce((sum, one) => sum + one.bytes, 0)
+  let kept = 0
   return {
     ...base, title: `Remove ${found.length === 1 ? 'a local profile' : `${found.length} local profiles`} from ${base.target === pool ? `hosts of ${pool}` : (base.target ?? '')}`,
-    change: { before: `${found.map(({ host, person }) => `${person} on ${host}`).slice(0, 20).join(', ')}: ${bytesSay(bytes)}`, after: 'removed' },
+    change: { before: `${found.map(({ host, person }) => `${person} on ${host}`).slice(0, 20).join(', ')}: ${bytesSay(bytes)}`, get after() { return kept === 0 ? 'removed' : `${found.length - kept} removed, ${kept} kept` } },
+    // One that is in use does not stop the others.
     steps: found.map(({ host, person, bytes: size }) => ({ title: `${person} on ${host}, ${bytesSay(size)}`, run: async () => {
       const { removed, reason } = await fleet.removeLeftover(host, person)
-      if (!removed) throw new StepStopped(`${host} kept it: ${reason}`)
+      if (!removed) {
+        kept++
+        return `${host} kept it: ${reason}`
+      }
       await fleet.fetchNow(host).catch(() => undefined)
       return reason
     } })),

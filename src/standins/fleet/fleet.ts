@@ -27,10 +27,10 @@ export interface FleetOptions {
   readonly now: () => number
 }
 
-/** Profiles from before containers came, on two hosts; and a host whose agent was forgotten. */
+/** Profiles of people who were moved to the halls, from before containers came, on two hosts of the office; and a host whose agent was forgotten. */
 function plantLeftovers(hosts: readonly Host[], staff: Larkmere['staff'], nowMs: number): void {
   const of = (pool: string) => hosts.filter(({ plan }) => plan.pool === pool)
-  const people = staff.filter(({ pool }) => pool === 'back-office')
+  const people = staff.filter(({ pool }) => pool === 'ticket-hall')
   of('back-office').slice(2, 4).forEach((host, i) => {
     host.leftovers = people.slice(9 + 4 * i, 11 + 5 * i).map(({ id }, n) => ({ person: id, bytes: (1.1 + 0.7 * n + i) * 2 ** 30, lastUsedMs: nowMs - (120 + 31 * n) * 86_400_000 }))
   })
