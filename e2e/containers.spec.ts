@@ -1,5 +1,5 @@
 import { execFileSync, spawnSync } from 'node:child_process'
-import { copyFileSync, existsSync, statSync } from 'node:fs'
+import { copyFileSync, existsSync, rmSync, statSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
@@ -57,6 +57,7 @@ test('repair replays the log, and qemu-img sees the same content before and afte
   expect(execFileSync('qemu-img', ['check', fileOf(dirty)]).toString()).toContain('No errors were found')
   execFileSync('qemu-img', ['check', '-r', 'all', copy])
   expect(spawnSync('qemu-img', ['compare', copy, fileOf(dirty)], { encoding: 'utf8' }).stdout).toContain('Images are identical')
+  rmSync(copy)
   await expect.poll(async () => ((await (await page.request.get(`/api/containers/${encodeURIComponent(dirty.id)}`)).json()) as { container: Line }).container.upkeep.map(({ code }) => code), { timeout: 60_000 }).not.toContain('dirty')
   await page.goto('/journal')
   await expect(page.getByRole('table', { name: 'Journal' })).toContainText('Repair')

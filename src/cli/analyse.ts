@@ -20,16 +20,16 @@ export async function analyseCommand(args: string[]): Promise<void> {
   const input = positionals.includes('-') ? await keepStandardInput() : null
   const files = positionals.map((file) => (file === '-' && input ? input.path : file))
   const faults = new Faults(new Map(files.map((file, i) => [file, positionals[i] ?? file])))
-  const gathered = await attemptsOf(async (observation) => {
-    const again = faults.readBefore
-    for (const file of files) await readEvidence(file, format, { observation, fault: (fault) => { if (!again) faults.add(file, fault) } })
-    if (!again) faults.end()
-  })
   try {
+    const gathered = await attemptsOf(async (observation) => {
+      const again = faults.readBefore
+      for (const file of files) await readEvidence(file, format, { observation, fault: (fault) => { if (!again) faults.add(file, fault) } })
+      if (!again) faults.end()
+    })
     const explained = explain(gathered.attempts, org)
     await write(values.incidents ? incidentRecords(explained) : records(explained), out, faults)
-  } finally {
     gathered.dispose()
+  } finally {
     input?.dispose()
   }
 }

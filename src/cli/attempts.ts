@@ -17,8 +17,8 @@ interface Kept { readonly thread: number; readonly attempt: Attempt }
  * @param read reads all the evidence from its beginning; called a second time where observations of an attempt lie far apart in it
  * @param most attempts in memory, and observations waiting, at most; for tests
  */
-export async function attemptsOf(read: Read, most = { inMemory: MOST_IN_MEMORY, waiting: MOST_WAITING }): Promise<{ attempts: Iterable<Attempt>; dispose(): void }> {
-  const folder = mkdtempSync(join(tmpdir(), 'ikebana-'))
+export async function attemptsOf(read: Read, most = { inMemory: MOST_IN_MEMORY, waiting: MOST_WAITING }): Promise<{ readonly attempts: Iterable<Attempt>; readonly dispose: () => void }> {
+  const { path: folder, dispose } = temporaryFolder()
   try {
     const kept = new Sorted(folder, most.inMemory)
     const gatherer = new Gatherer(({ attempt }, thread) => { kept.add({ attempt, thread }) }, most.waiting)
@@ -26,9 +26,9 @@ export async function attemptsOf(read: Read, most = { inMemory: MOST_IN_MEMORY, 
     gatherer.end()
     const { late, newestMs } = gatherer
     if (late.size > 0) await readAgain(read, late, newestMs, folder, kept)
-    return { attempts: kept.inOrder(late), dispose: () => { rmSync(folder, { recursive: true, force: true }) } }
+    return { attempts: kept.inOrder(late), dispose }
   } catch (error) {
-    rmSync(folder, { recursive: true, force: true })
+    dispose()
     throw error
   }
 }
@@ -159,9 +159,25 @@ class Lines {
 }
 
 /** Standard input can be read only once: it is kept in a temporary file. */
-export async function keepStandardInput(): Promise<{ path: string; dispose(): void }> {
-  const folder = mkdtempSync(join(tmpdir(), 'ikebana-'))
+export async function keepStandardInput(): Promise<{ readonly path: string; readonly dispose: () => void }> {
+  const { path: folder, dispose } = temporaryFolder()
   const path = join(folder, 'standard-input')
   await pipeline(process.stdin, createWriteStream(path))
-  return { path, dispose: () => { rmSync(folder, { recursive: true, force: true }) } }
+  return { path, dispose }
+}
+
+/** A folder that is gone when the process is: at its end, when whoever reads our output leaves, or when it is interrupted. */
+function temporaryFolder(): { readonly path: string; readonly dispose: () => void } {
+  const path = mkdtempSync(join(tmpdir(), 'ikebana-'))
+  const remove = () => { rmSync(path, { recursive: true, force: true }) }
+  const interrupted = () => process.exit(130)
+  process.once('exit', remove)
+  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, interrupted)
+  return {
+    path, dispose: () => {
+      remove()
+      process.off('exit', remove)
+      for (const signal of ['SIGINT', 'SIGTERM'] as const) process.off(signal, interrupted)
+    },
+  }
 }

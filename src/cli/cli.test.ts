@@ -1,5 +1,5 @@
-import { spawnSync } from 'node:child_process'
-import { mkdtempSync, rmSync, truncateSync, writeFileSync } from 'node:fs'
+import { spawn, spawnSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readdirSync, rmSync, truncateSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
@@ -73,6 +73,28 @@ describe('ikebana analyse', () => {
     const cut = gzipSync(ndjson([...plain, ...held]))
     expect(run('analyse', file('e.gz', cut.subarray(0, cut.length - 30))).stderr).toContain('broken from here on')
     expect(run('analyse', file('f.bin', Uint8Array.from({ length: 999 }, (_, i) => i % 7))).status).toBe(2)
+  })
+})
+
+describe('what analyse keeps meanwhile', () => {
+  it('is gone when whoever reads the output leaves, and when it is interrupted', async () => {
+    const own = join(folder, 'tmp')
+    mkdirSync(own)
+    const path = file('long.ndjson', ndjson(Array.from({ length: 3000 }, (_, i) => logon({ id: `l${i}`, at: START_MS + i * 1000 })).flat()))
+    for (const end of ['leave', 'interrupt'] as const) {
+      const child = spawn(process.execPath, ['dist/cli/main.js', 'analyse', '-', path], { env: { ...process.env, TMPDIR: own }, stdio: ['pipe', 'pipe', 'ignore'] })
+      const gone = new Promise<void>((resolve) => { child.once('exit', () => { resolve() }) })
+      if (end === 'leave') {
+        child.stdin.end()
+        child.stdout.once('data', () => { child.stdout.destroy() })
+      } else {
+        child.stdin.write('\n')
+        await expect.poll(() => readdirSync(own).length, { timeout: 10_000 }).toBeGreaterThan(0)
+        child.kill('SIGINT')
+      }
+      await gone
+      expect(readdirSync(own)).toEqual([])
+    }
   })
 })
 

@@ -12,7 +12,7 @@ export const SharePage = z.object({
   full: z.object({ atMs: z.number(), earliestMs: z.number(), latestMs: z.number().nullable() }).nullable(),
   group: z.object({ id: z.string(), sid: z.string(), members: z.number(), chosen: z.boolean() }).nullable(),
   groups: z.array(z.string()),
-  layers: z.array(z.object({ layer: z.enum(['share', 'root']), sddl: z.string(), fault: z.string().nullable(), sentences: z.array(z.string()), wanted: z.string().nullable(), wantedSentences: z.array(z.string()), asWanted: z.boolean() })),
+  layers: z.array(z.object({ layer: z.enum(['share', 'root']), sddl: z.string(), sentences: z.array(z.string()), wanted: z.string().nullable(), wantedSentences: z.array(z.string()), asWanted: z.boolean() })),
   findings: z.array(z.object({ code: z.string(), weight: z.enum(['now', 'soon', 'tidy']), layer: z.string(), sentence: z.string(), why: z.string(), people: z.number().nullable() })),
   /** Why the permissions could not be looked at, if so. */
   unread: z.string().nullable(),

@@ -1,10 +1,12 @@
+import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { maximumAllowed, parseSddl, SID } from '../people/access'
-import { effective, EVERYBODYS, ownFolder, permissionFindings, permissionSentences, wantedPermissions, type Audience, type SharePermissions } from '.'
+import { ace, maximumAllowed, parseSddl, SID, type AceFlag } from '../people/access'
+import { effective, EVERYBODYS, ownFolder, permissionFindings, permissionSentences, tokenOf, wantedPermissions, type Audience, type SharePermissions } from '.'
 
 const CREW = 'S-1-5-21-1-2-3-1200'
 const sid = (n: number) => `S-1-5-21-1-2-3-${n}`
-const members = [1101, 1102, 1103].map((n, i) => ({ id: `p${n}`, name: ['Mara', 'Jonas', 'Ilse'][i] ?? '', sid: sid(n), token: new Set([sid(n), CREW, ...EVERYBODYS]) }))
+const CREWS = new Set([CREW, ...EVERYBODYS])
+const members = [1101, 1102, 1103].map((n, i) => ({ id: `p${n}`, name: ['Mara', 'Jonas', 'Ilse'][i] ?? '', sid: sid(n), groups: CREWS }))
 const audience: Audience = { group: { name: 'Season crew', sid: CREW }, members, nameOf: (one) => (one === CREW ? 'Season crew' : (members.find((member) => member.sid === one)?.name ?? null)), isPerson: (one) => members.some((member) => member.sid === one) }
 const wanted = wantedPermissions(CREW)
 const permissions = (over: { share?: string; root?: string; folders?: SharePermissions['folders']; onDirectoryServer?: boolean } = {}): SharePermissions => ({
@@ -18,11 +20,11 @@ describe('permissions of a share for profiles', () => {
     const [mara, jonas] = members
     if (!mara || !jonas) throw new Error('nobody')
     const mine = ownFolder(wanted.root, mara.sid)
-    expect(effective(wanted.share, mine, mara.token) & 0x1301bf).toBe(0x1301bf)
-    expect(effective(wanted.share, mine, jonas.token)).toBe(0)
+    expect(effective(wanted.share, mine, tokenOf(mara)) & 0x1301bf).toBe(0x1301bf)
+    expect(effective(wanted.share, mine, tokenOf(jonas))).toBe(0)
     expect(maximumAllowed(mine, new Set([SID.administrators]))).toBe(0x1f01ff)
     // An owner could otherwise always change the permissions.
-    expect(effective(wanted.share, mine, mara.token) & 0x40000).toBe(0)
+    expect(effective(wanted.share, mine, tokenOf(mara)) & 0x40000).toBe(0)
   })
 
   const good = `O:BAD:P(A;OICI;FA;;;BA)(A;;0x1200a4;;;${CREW})(A;OICIIO;0x1301bf;;;CO)(A;OICIIO;0x1301bf;;;OW)`
@@ -51,4 +53,20 @@ describe('permissions of a share for profiles', () => {
     ])
     expect(permissionSentences(parseSddl('O:BA'), () => null)).toEqual(['There is no list: everybody may do everything.'])
   })
+})
+
+it('finds the same whether people of the same groups are looked at together or one by one', () => {
+  const sids = [1101, 1102, 1103, 1104].map(sid)
+  const who = fc.constantFrom(...sids, CREW, 'S-1-5-21-1-2-3-1300', SID.everyone)
+  const list = fc.array(fc.record({ type: fc.constantFrom('allow' as const, 'allow' as const, 'deny' as const), who, mask: fc.constantFrom(0x1f01ff, 0x1301bf, 0x1200a9, 0x1200a4, 0x4, 0x1), flags: fc.constantFrom<AceFlag[]>([], ['OI', 'CI'], ['OI', 'CI', 'IO']) }), { maxLength: 6 })
+  const dacl = list.map((entries) => ({ flags: [], aces: entries.map((e) => ace(e.type, e.who, e.mask, e.flags)) }))
+  const folder = fc.record({ owner: fc.constantFrom(...sids), dacl })
+  fc.assert(fc.property(dacl, dacl, fc.array(folder, { maxLength: 4 }), fc.array(fc.boolean(), { minLength: 4, maxLength: 4 }), (shareList, rootList, folders, inCrew) => {
+    const crew = new Set([CREW, ...EVERYBODYS])
+    const others = new Set(['S-1-5-21-1-2-3-1300', ...EVERYBODYS])
+    const people = (oneByOne: boolean) => sids.map((one, i) => ({ id: one, name: one, sid: one, groups: inCrew[i] ? (oneByOne ? new Set(crew) : crew) : oneByOne ? new Set(others) : others }))
+    const described = { share: { owner: null, group: null, dacl: shareList, sacl: null }, root: { owner: SID.administrators, group: null, dacl: rootList, sacl: null }, folders: folders.map((one, i) => ({ name: `f${i}`, descriptor: { ...one, group: null, sacl: null } })), onDirectoryServer: false }
+    const found = (oneByOne: boolean) => permissionFindings(described, { ...audience, members: people(oneByOne) })
+    expect(found(false)).toEqual(found(true))
+  }), { numRuns: 400 })
 })

@@ -15,8 +15,8 @@ export interface Member {
   readonly id: string
   readonly name: string
   readonly sid: string
-  /** Their own SID, their groups', and those that everybody has. */
-  readonly token: ReadonlySet<string>
+  /** The SIDs of their groups, and those that everybody has. One object for all who have the same: they are told apart by their own SID only. */
+  readonly groups: ReadonlySet<string>
 }
 
 /** For whom the share is. */
@@ -50,6 +50,25 @@ const TO_LOOK = RIGHT.list
 /** What somebody may do with something on the share: what both layers allow. */
 export const effective = (share: Pick<Descriptor, 'owner' | 'dacl'>, folder: Pick<Descriptor, 'owner' | 'dacl'>, token: ReadonlySet<string>): number => (maximumAllowed({ owner: null, dacl: share.dacl }, token) & maximumAllowed(folder, token)) >>> 0
 
+/** All that a member has: their own SID and those of their groups. */
+export const tokenOf = ({ sid, groups }: Pick<Member, 'sid' | 'groups'>): ReadonlySet<string> => new Set([sid, ...groups])
+
+/**
+ * The members for whom something on the share is so. Those of the same groups fare alike, unless an entry or the owner is one of them: so it is worked
+ * out once for each set of groups, and for each person who is named. A share has thousands of folders and people; their product is never walked through.
+ */
+function whoever(members: readonly Member[], share: Descriptor, folder: Descriptor, holds: (mask: number) => boolean): Member[] {
+  const named = new Set([...(share.dacl?.aces ?? []), ...(folder.dacl?.aces ?? [])].map(({ sid }) => sid))
+  if (folder.owner !== null) named.add(folder.owner)
+  const ofGroups = new Map<ReadonlySet<string>, boolean>()
+  return members.filter(({ sid, groups }) => {
+    if (named.has(sid)) return holds(effective(share, folder, tokenOf({ sid, groups })))
+    let answer = ofGroups.get(groups)
+    if (answer === undefined) ofGroups.set(groups, (answer = holds(effective(share, folder, groups))))
+    return answer
+  })
+}
+
 /** The descriptor that a person's folder gets when they make it. */
 export const ownFolder = (root: Descriptor, person: string): Descriptor => ({ owner: person, group: null, dacl: inherited(root.dacl, 'folder', person), sacl: null })
 
@@ -60,9 +79,11 @@ export function permissionFindings(permissions: SharePermissions, audience: Audi
   const open = { share: givesEverybody(share), folder: givesEverybody(root) }
   if (open.folder) found.push({ code: 'everyone-full', weight: 'now', layer: open.share ? 'both' : 'folder', people: audience.members.length, sentence: `${open.folder === 'none' ? 'The folder has no permissions at all' : `${capital(open.folder)} has full control of the folder`}: anybody can read, change and delete every profile.`, why: 'Each person must be able to make their own folder, and to open nobody else’s.' })
   if (open.share !== open.folder && (open.share || open.folder)) found.push({ code: 'one-layer', weight: 'soon', layer: open.share ? 'share' : 'folder', people: null, sentence: `Only the ${open.share ? 'folder' : 'share'} is protected; ${open.share ? 'the share gives full control to' : 'the folder gives full control to'} ${open.share || open.folder || 'everyone'}.`, why: 'Both layers are checked, and one mistake in the only one that is set opens everything.' })
-  const shut = audience.members.filter(({ token }) => (effective(share, root, token) & TO_CREATE) !== TO_CREATE)
+  const shut = whoever(audience.members, share, root, (mask) => (mask & TO_CREATE) !== TO_CREATE)
   if (shut.length > 0) {
-    const layer = shut.some(({ token }) => (maximumAllowed({ owner: null, dacl: share.dacl }, token) & TO_CREATE) !== TO_CREATE) ? (shut.some(({ token }) => (maximumAllowed(root, token) & TO_CREATE) !== TO_CREATE) ? 'both' : 'share') : 'folder'
+    const lacks = (descriptor: Pick<Descriptor, 'owner' | 'dacl'>) => shut.some((member) => (maximumAllowed(descriptor, tokenOf(member)) & TO_CREATE) !== TO_CREATE)
+    const byShare = lacks({ owner: null, dacl: share.dacl })
+    const layer = byShare ? (lacks(root) ? 'both' : 'share') : 'folder'
     found.push({ code: 'cannot-create', weight: 'now', layer, people: shut.length, sentence: `${shut.length === audience.members.length ? `Nobody of “${audience.group.name}”` : `${names(shut)} of “${audience.group.name}”`} ${shut.length === audience.members.length ? 'can' : 'cannot'} make a folder of their own.`, why: 'A first logon makes the person’s folder, as that person. Where it cannot, the container cannot be made.' })
   }
   found.push(...opensOthers(permissions, audience))
@@ -80,16 +101,27 @@ export function permissionFindings(permissions: SharePermissions, audience: Audi
   return found
 }
 
+const looks = (mask: number): boolean => (mask & TO_LOOK) !== 0
+
 /** Somebody's folder that others can look into: as new folders come out, and as the ones there are. */
 function opensOthers({ share, root, folders }: SharePermissions, { members, group }: Audience): PermissionFinding[] {
   const [owner, other] = members
   const found: PermissionFinding[] = []
   if (owner && other && givesEverybody(root) === '') {
-    const lookers = members.filter(({ sid, token }) => sid !== owner.sid && effective(share, ownFolder(root, owner.sid), token) & TO_LOOK)
+    const lookers = whoever(members, share, ownFolder(root, owner.sid), looks).filter(({ sid }) => sid !== owner.sid)
     if (lookers.length > 0) found.push({ code: 'opens-others', weight: 'now', layer: 'folder', people: lookers.length, sentence: `${lookers.length === members.length - 1 ? `Everybody of “${group.name}”` : names(lookers)} can look into folders that others make.`, why: 'What is given on the folder comes down to all folders inside it.' })
   }
   const bySid = new Map(members.map((member) => [member.sid, member]))
-  const opened = folders.filter(({ descriptor }) => members.some(({ sid, token }) => sid !== descriptor.owner && effective(share, descriptor, token) & TO_LOOK))
+  // For each folder: whoever is named in any of them, and two others of each set of groups (one may be the owner).
+  const named = new Set(folders.flatMap(({ descriptor }) => (descriptor.dacl?.aces ?? []).map(({ sid }) => sid)))
+  const taken = new Map<ReadonlySet<string>, number>()
+  const reduced = members.filter(({ sid, groups }) => {
+    if (named.has(sid)) return true
+    const n = (taken.get(groups) ?? 0) + 1
+    taken.set(groups, n)
+    return n <= 2
+  })
+  const opened = folders.filter(({ descriptor }) => whoever(reduced, share, descriptor, looks).some(({ sid }) => sid !== descriptor.owner))
   if (opened.length > 0) found.push({ code: 'opens-others', weight: 'now', layer: 'folder', people: opened.length, sentence: `The folder of ${names(opened.map(({ name, descriptor }) => ({ name: bySid.get(descriptor.owner ?? '')?.name ?? name })))} can be opened by others of “${group.name}”.`, why: 'It has permissions of its own, other than those that come down.' })
   return found
 }

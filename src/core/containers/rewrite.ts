@@ -1,5 +1,6 @@
-import type { Write } from './bytes'
+import { textAt, type Write } from './bytes'
 import type { ByteSource, Inspection } from './inspection'
+import { FILE_SIGNATURE } from './vhdx/layout'
 import { newVhdx } from './vhdx/write'
 import { readVhdx, type Vhdx } from './vhdx/read'
 
@@ -24,6 +25,8 @@ export function repairable({ state, findings }: Pick<Inspection, 'state' | 'find
  * @throws CannotRewrite where anything would have to be guessed
  */
 export async function readForRewrite(file: ByteSource): Promise<Vhdx> {
+  const head = await file.read(0, FILE_SIGNATURE.length)
+  if (textAt(head, 0, head.length) !== FILE_SIGNATURE) throw new CannotRewrite('Only VHDX files can be read block by block and written anew here.')
   const vhdx = await readVhdx(file)
   const { state, kind, findings } = vhdx.inspection
   if (state === 'damaged') throw new CannotRewrite(`The structure is damaged (${findings.find(({ code }) => !code.endsWith('.copy'))?.sentence ?? 'see its findings'}): what belongs where would have to be guessed.`)

@@ -43,6 +43,17 @@ export function transitiveGroups(direct: readonly string[], groups: Org['groups'
   return found
 }
 
+/** The same for many people: worked out once for each set of direct groups, and the same set object for all who have them. */
+export function groupResolver(groups: Org['groups']): (direct: readonly string[]) => ReadonlySet<string> {
+  const known = new Map<string, ReadonlySet<string>>()
+  return (direct) => {
+    const key = JSON.stringify([...direct].sort())
+    let all = known.get(key)
+    if (!all) known.set(key, (all = transitiveGroups(direct, groups)))
+    return all
+  }
+}
+
 /** Whether a person may use a pool, at the copy of the directory and at its source. Null where nothing is known. */
 export function grantOf(org: Org, personKey: string, poolId: string): { readonly inCopy: boolean; readonly atSource: boolean } | null {
   const pool = org.pools.find((candidate) => candidate.id === poolId)

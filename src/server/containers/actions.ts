@@ -46,6 +46,8 @@ export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob
   return {
     ...base, title, change: { before: `${bytesSay(row.fileBytes)} for a disk of ${bytesSay(row.virtualBytes)}, ${row.state}`, after: wanted.kind === 'grow' ? `a disk of ${bytesSay(grow ?? 0)}` : 'written anew, content compared' },
     steps: held(need, row, [{ title: 'Write it anew beside the old file, compare, and put it in its place', run: async (job) => {
+      const [found] = await need.disks.inspect([path])
+      if (wanted.kind === 'repair' && found && found.state !== 'damaged' && !repairable(found)) throw new StepStopped('There is nothing to repair.')
       const { before, after, zeroBlocks } = await need.disks.rewrite(path, job, grow)
       const [now] = await need.disks.inspect([path])
       if (now) await need.database.query('update containers set state = $2, findings = $3::jsonb, virtual_bytes = $4, file_bytes = $5, allocated_bytes = $6, modified_ms = 0 where id = $1', [row.id, now.state, JSON.stringify(now.findings.map(({ sentence }) => sentence)), now.virtualBytes, now.fileBytes, now.allocatedBytes])

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { Job } from '../../contract/other'
-import { newVhdx } from '../../core/containers'
+import { newVhd, newVhdx } from '../../core/containers'
 import type { Database } from '../db/database'
 import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
@@ -172,6 +172,30 @@ describe('what can be done', () => {
   })
   const mara = { mount: '/nowhere', file: 'mara/profile.vhdx', id: 'x', person: 'mara', virtualBytes: 1 }
 
+  it('repairs only what needs it, and says what it cannot write anew', async () => {
+    const path = put('mara/profile.vhdx', [0])
+    await scanShares(context())
+    const before = readFileSync(path)
+    const job = await run(containerJob(context(), await row('mara/profile.vhdx'), { kind: 'repair' }, 'vaas'))
+    expect([job.state, job.steps[1]?.note, readFileSync(path).equals(before), holds]).toEqual(['failed', 'There is nothing to repair.', true, []])
+    const old = newVhd({ kind: 'dynamic', virtualBytes: 16 * MIB, blockBytes: 2 * MIB, present: [], diskId: '41111111-2222-4333-A444-555555555555' })
+    const bytes = Buffer.alloc(old.fileBytes)
+    for (const piece of old.pieces) bytes.set(piece.bytes, piece.offset)
+    writeFileSync(join(mount, 'mara/old.vhd'), bytes)
+    await scanShares(context())
+    const other = await run(containerJob(context(), await row('mara/old.vhd'), { kind: 'compact' }, 'vaas'))
+    expect([other.state, other.steps[1]?.note]).toEqual(['failed', 'Only VHDX files can be read block by block and written anew here.'])
+  })
+
+  it('says nothing is kept that could not be moved', async () => {
+    const path = put('mara/profile.vhdx', [0])
+    await scanShares(context())
+    const mine = await row('mara/profile.vhdx')
+    rmSync(path)
+    await expect(setAside(context(), mine, mount, 'job-9', 'vaas')).rejects.toThrow()
+    expect(await setAsideLines(database)).toEqual([])
+  })
+
   it('gives it back when the work fails', async () => {
     put('mara/profile.vhdx', [0])
     await scanShares(context())
@@ -260,6 +284,13 @@ describe('a share', () => {
     const lines = await database.query<{ before: string | null }>('select before from journal order by id desc limit 1')
     expect(lines[0]?.before).toBe(old)
     await expect(share().sharePermissions({ input: { params: { id: 'quay' }, body: { layer: 'root', sddl: 'D:(A;;QQ;;;BA)' } }, caller: { name: 'vaas' } } as never)).rejects.toThrow(/cannot be read at character/)
+  })
+
+  it('is said to be for a group, and that stands in the journal', async () => {
+    const page = await share().shareGroup({ input: { params: { id: 'quay' }, body: { group: 'bridge' } }, caller: { name: 'vaas' } } as never)
+    expect(page.group).toMatchObject({ id: 'bridge', chosen: true })
+    expect((await database.query<{ what: string; before: string; after: string }>('select what, before, after from journal order by id desc limit 1'))[0]).toEqual({ what: 'said for which group a share is', before: 'not said', after: 'bridge' })
+    await database.query('update shares set for_group = null')
   })
 
   it('says what one person may do, and by which entry', async () => {

@@ -1,4 +1,4 @@
-import { closeSync, constants, fchmodSync, fsyncSync, ftruncateSync, futimesSync, openSync, readSync, renameSync, rmSync, statfsSync, statSync, writeSync } from 'node:fs'
+import { closeSync, constants, fchmodSync, fchownSync, fsyncSync, ftruncateSync, futimesSync, openSync, readSync, renameSync, rmSync, statfsSync, statSync, writeSync } from 'node:fs'
 import { dirname } from 'node:path'
 import { setImmediate } from 'node:timers/promises'
 import { CannotRewrite, inspect, onlyZeros, planRewrite, readForRewrite, type Inspection } from '../../core/containers'
@@ -58,6 +58,7 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
     if (room.bavail * room.bsize < filled.size * blockBytes) throw new CannotRewrite(`The share has no room for a second copy of ${filled.size * blockBytes} bytes while it is made.`)
     file = openSync(beside, constants.O_RDWR | constants.O_CREAT | constants.O_EXCL, stat.mode)
     fchmodSync(file, stat.mode)
+    if (stat.uid !== process.getuid?.() || stat.gid !== process.getgid?.()) fchownSync(file, stat.uid, stat.gid)
     reached('made')
     ftruncateSync(file, plan.fileBytes)
     for (const { from, to, bytes } of plan.copies) {

@@ -5,7 +5,7 @@ import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
 import { actionsFor, containerJob, manyContainersJob } from './actions'
 import { putBack } from './set-aside'
-import { containerRow, findingCounts, listContainers, setAsideLines, setAsideRow, shareLines } from './store'
+import { containerRow, containerRows, findingCounts, listContainers, setAsideLines, setAsideRow, shareLines } from './store'
 
 type Names = 'containers' | 'containersExport' | 'container' | 'containerRoom' | 'containerJob' | 'containerJobs' | 'setAside' | 'setAsidePutBack'
 const ORDER = Object.keys(UPKEEP)
@@ -44,7 +44,7 @@ export function containerHandlers(context: Context): Handlers<Names> {
     },
     containerJob: async ({ input, caller }) => jobs.start(containerJob(context, await rowOr404(input.params.id), input.body, caller.name)),
     async containerJobs({ input: { body }, caller }) {
-      const rows = (await Promise.all([...new Set(body.ids)].map((id) => containerRow(database, id)))).filter((row) => row !== null)
+      const rows = await containerRows(database, body.ids)
       if (rows.length === 0) throw new Problem('container.unknown')
       return jobs.start(manyContainersJob(context, rows, body, caller.name))
     },

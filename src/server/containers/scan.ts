@@ -2,7 +2,7 @@ import { readdir, stat } from 'node:fs/promises'
 import { existsSync } from 'node:fs'
 import { dirname, join, relative, resolve, sep } from 'node:path'
 import { upkeepOf, type ContainerFacts, type UpkeepFinding } from '../../core/containers'
-import { transitiveGroups } from '../../core/people'
+import { groupResolver } from '../../core/people'
 import { loadOrg } from '../logons/model'
 import type { Context } from '../shell/context'
 
@@ -109,25 +109,22 @@ async function lookAfter(database: Context['database'], shares: readonly { path:
     const mount = mounts.get(one.share)
     const upkeep = upkeepOf({
       ...one, structure: one.findings, holder: holderHost === null ? null : { host: holderHost, session: holderSession ?? '', alive: holderAlive },
-      parentFound: one.kind !== 'differencing' || parent === null || mount === undefined ? null : existsSync(resolve(dirname(join(mount, one.file)), parent.replaceAll('\\', '/'))),
+      parentFound: one.kind !== 'differencing' || parent === null || mount === undefined ? null : liesOn(mount, resolve(dirname(join(mount, one.file)), parent.replaceAll('\\', '/'))),
     }, one.person === null ? null : (owners.get(one.person) ?? null), (byPerson.get(one.person ?? '') ?? []).filter(({ id }) => id !== one.id), limits)
-    if (JSON.stringify(upkeep) !== JSON.stringify(one.upkeep)) changed.push({ id: one.id, upkeep })
+    if (said(upkeep) !== said(one.upkeep)) changed.push({ id: one.id, upkeep })
   }
   for (let at = 0; at < changed.length; at += 500) await database.query('update containers c set upkeep = r.upkeep from jsonb_to_recordset($1::jsonb) as r(id text, upkeep jsonb) where c.id = r.id', [JSON.stringify(changed.slice(at, at + 500))])
 }
 
+const said = (upkeep: readonly UpkeepFinding[]): string => upkeep.map(({ code, sentence }) => `${code} ${sentence}`).join('\n')
+
+/** Whether a file exists, on its share: what a disk file says of its parent leads nowhere else. */
+const liesOn = (mount: string, path: string): boolean => path.startsWith(resolve(mount) + sep) && existsSync(path)
+
 /** Everybody whom the directory knows: whether they may sign in, and whether any of their pools works with containers. */
 async function ownersOf(database: Context['database']): Promise<Map<string, { enabled: boolean; inScope: boolean | null }>> {
   const { people, groups, pools } = await loadOrg(database)
-  const scopes = new Map<string, boolean>()
-  const inScope = (direct: readonly string[]) => {
-    const key = [...direct].sort().join('|')
-    let known = scopes.get(key)
-    if (known === undefined) {
-      const all = transitiveGroups(direct, groups)
-      scopes.set(key, (known = pools.some(({ mode, grants }) => mode === 'container' && grants?.some((grant) => all.has(grant)))))
-    }
-    return known
-  }
+  const allGroups = groupResolver(groups)
+  const inScope = (direct: readonly string[]) => pools.some(({ mode, grants }) => mode === 'container' && grants?.some((grant) => allGroups(direct).has(grant)))
   return new Map(people.map(({ id, enabled, groups: direct }) => [id.toLowerCase(), { enabled: enabled !== false, inScope: pools.length === 0 ? null : inScope(direct ?? []) }]))
 }

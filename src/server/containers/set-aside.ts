@@ -19,7 +19,12 @@ export async function setAside({ database, now }: Pick<Context, 'database' | 'no
   await mkdir(dirname(target), { recursive: true })
   const atMs = now()
   await database.query(`insert into set_aside values ($1, $2, $3, $4, $5, $6, $7, $8, $9, 'kept')`, [job, container.share, container.file, keptAs, container.person, container.allocatedBytes, author, atMs, atMs + KEPT_DAYS * DAY_MS])
-  await rename(join(mount, container.file), target)
+  try {
+    await rename(join(mount, container.file), target)
+  } catch (error) {
+    await database.query('delete from set_aside where id = $1', [job])
+    throw error
+  }
   await database.query('delete from containers where id = $1', [container.id])
   return `kept as ${keptAs} until ${new Date(atMs + KEPT_DAYS * DAY_MS).toISOString().slice(0, 10)}`
 }

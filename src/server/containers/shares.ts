@@ -1,9 +1,10 @@
 import { Problem } from '../../contract/errors'
 import type { ShareAccess, SharePage } from '../../contract/shares'
 import { EVERYBODYS, effective, ownFolder, permissionFindings, permissionSentences, wantedPermissions, type Audience, type Member, type SharePermissions } from '../../core/containers'
-import { accessRecord, explainAccess, hex, parseSddl, rightsSay, SddlFault, sidSays, transitiveGroups, writeSddl, type Descriptor } from '../../core/people'
+import { accessRecord, explainAccess, groupResolver, hex, parseSddl, rightsSay, SddlFault, sidSays, writeSddl, type Descriptor } from '../../core/people'
 import { theilSen, whenReached } from '../../core/stats/trend'
 import { StepStopped, type NewJob } from '../journal/jobs'
+import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 import { shareLines } from './store'
 
@@ -15,9 +16,9 @@ interface Directory {
   readonly people: readonly { id: string; name: string; sid: string | null; groups: string[]; enabled: boolean }[]
   readonly groups: readonly { id: string; memberOf: string[]; sid: string | null }[]
   readonly nameOf: (sid: string) => string | null
-  /** All groups of each person, worked out once for each set of direct ones. */
   readonly allGroups: (direct: readonly string[]) => ReadonlySet<string>
-  readonly tokenOf: (person: { sid: string | null; groups: readonly string[] }) => ReadonlySet<string>
+  /** The SIDs of those groups and of everybody; one object for all who have the same. */
+  readonly sidsOf: (direct: readonly string[]) => ReadonlySet<string>
 }
 
 async function directoryOf({ database }: Pick<Context, 'database'>): Promise<Directory> {
@@ -25,17 +26,15 @@ async function directoryOf({ database }: Pick<Context, 'database'>): Promise<Dir
   const [people, groups] = [row?.people ?? [], row?.groups ?? []]
   const names = new Map<string, string>([...people, ...groups.map((group) => ({ ...group, name: group.id }))].flatMap(({ sid, name }) => (sid ? [[sid, name]] : [])))
   const sidOf = new Map(groups.map(({ id, sid }) => [id, sid]))
-  const sets = new Map<string, ReadonlySet<string>>()
-  const allGroups = (direct: readonly string[]) => {
-    const key = [...direct].sort().join('|')
-    let known = sets.get(key)
-    if (!known) sets.set(key, (known = transitiveGroups(direct, groups)))
+  const allGroups = groupResolver(groups)
+  const sids = new Map<ReadonlySet<string>, ReadonlySet<string>>()
+  const sidsOf = (direct: readonly string[]) => {
+    const all = allGroups(direct)
+    let known = sids.get(all)
+    if (!known) sids.set(all, (known = new Set([...[...all].flatMap((id) => sidOf.get(id) ?? []), ...EVERYBODYS])))
     return known
   }
-  return {
-    people, groups, allGroups, nameOf: (sid) => names.get(sid) ?? null,
-    tokenOf: ({ sid, groups: direct }) => new Set([...(sid ? [sid] : []), ...[...allGroups(direct)].flatMap((id) => sidOf.get(id) ?? []), ...EVERYBODYS]),
-  }
+  return { people, groups, allGroups, sidsOf, nameOf: (sid) => names.get(sid) ?? null }
 }
 
 /** The group that a share is for: the chosen one, else the one that most people are in. */
@@ -46,7 +45,7 @@ function audienceOf(directory: Directory, chosen: string | null): { audience: Au
   const group = directory.groups.find(({ id, sid }) => id === chosen && sid !== null) ?? largest
   if (!group?.sid) return null
   const people = new Set(directory.people.flatMap(({ sid }) => sid ?? []))
-  const members = directory.people.flatMap((person): Member[] => (person.sid && person.enabled && directory.allGroups(person.groups).has(group.id) ? [{ id: person.id, name: person.name, sid: person.sid, token: directory.tokenOf(person) }] : []))
+  const members = directory.people.flatMap((person): Member[] => (person.sid && person.enabled && directory.allGroups(person.groups).has(group.id) ? [{ id: person.id, name: person.name, sid: person.sid, groups: directory.sidsOf(person.groups) }] : []))
   return { id: group.id, chosen: group.id === chosen, audience: { group: { name: group.id, sid: group.sid }, members, nameOf: directory.nameOf, isPerson: (sid) => people.has(sid) } }
 }
 
@@ -83,9 +82,9 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
   const at = (days: number) => nowMs + days * DAY_MS
   const found = audienceOf(directory, chosen)
   const wanted = found && wantedPermissions(found.audience.group.sid)
-  const nameOf = (sid: string) => directory.nameOf(sid)
+  const { nameOf } = directory
   const layer = (name: 'share' | 'root', descriptor: Descriptor, sddl: string): SharePage['layers'][number] => ({
-    layer: name, sddl, fault: null, sentences: permissionSentences(descriptor, nameOf), wanted: wanted ? writeSddl(wanted[name]) : null, wantedSentences: wanted ? permissionSentences(wanted[name], nameOf) : [],
+    layer: name, sddl, sentences: permissionSentences(descriptor, nameOf), wanted: wanted ? writeSddl(wanted[name]) : null, wantedSentences: wanted ? permissionSentences(wanted[name], nameOf) : [],
     asWanted: wanted !== null && writeSddl({ ...descriptor, owner: null, group: null, sacl: null }) === writeSddl({ ...wanted[name], owner: null, group: null, sacl: null }),
   })
   const good = read instanceof Error ? null : read
@@ -115,12 +114,13 @@ async function readAccess(context: Context, id: string, personId: string): Promi
   const person = directory.people.find((one) => one.id === personId.toLowerCase())
   if (!person) throw new Problem('person.unknown')
   const { permissions: { share, root, folders } } = await readPermissions(context, id).catch(() => { throw new Problem('share.unread') })
-  const token = directory.tokenOf(person)
+  const token = new Set([...(person.sid ? [person.sid] : []), ...directory.sidsOf(person.groups)])
   const other = directory.people.find(({ sid, id: name }) => sid !== null && name !== person.id)
   const who = (sid: string) => directory.nameOf(sid) ?? sidSays(sid) ?? sid
   const right = (descriptor: Pick<Descriptor, 'owner' | 'dacl'>) => {
     const access = explainAccess(descriptor, token)
-    return { ...accessRecord(access), words: rightsSay(access.mask), reasons: accessRecord(access).reasons.map((reason) => ({ ...reason, who: who(reason.sid) })) }
+    const record = accessRecord(access)
+    return { ...record, words: rightsSay(access.mask), reasons: record.reasons.map((reason) => ({ ...reason, who: who(reason.sid) })) }
   }
   const place = (what: string, folder: Pick<Descriptor, 'owner' | 'dacl'>): ShareAccess['places'][number] => {
     const mask = effective(share, folder, token)
@@ -154,14 +154,15 @@ function permissionsJob({ fleet }: Pick<Context, 'fleet'>, share: { id: string; 
 }
 
 export function shareHandlers(context: Context): Handlers<'share' | 'shareAccess' | 'shareGroup' | 'sharePermissions'> {
-  const { database, jobs } = context
+  const { database, jobs, now } = context
   return {
     share: ({ input }) => readSharePage(context, input.params.id),
     shareAccess: ({ input }) => readAccess(context, input.params.id, input.query.person),
-    async shareGroup({ input }) {
-      await shareOr404(context, input.params.id)
-      await database.query('update shares set for_group = $2 where id = $1', [input.params.id, input.body.group])
-      return readSharePage(context, input.params.id)
+    async shareGroup({ input: { params, body }, caller }) {
+      const { path, group } = await shareOr404(context, params.id)
+      await database.query('update shares set for_group = $2 where id = $1', [params.id, body.group])
+      await writeJournal(database, { atMs: now(), who: caller.name, what: 'said for which group a share is', target: path, before: group ?? 'not said', after: body.group })
+      return readSharePage(context, params.id)
     },
     async sharePermissions({ input: { params, body }, caller }) {
       const share = await shareOr404(context, params.id)

@@ -20,8 +20,12 @@ export async function containersOf(database: Queryable, person: string): Promise
 export interface ContainerRow extends ContainerLine { mount: string | null; enabled: boolean | null; modifiedMs: number }
 
 export async function containerRow(database: Queryable, id: string): Promise<ContainerRow | null> {
-  const [row] = await database.query<ContainerRow>(`select ${LINE}, s.mount, p.enabled, c.modified_ms as "modifiedMs" from containers c left join people p on p.id = c.person left join shares s on s.path = c.share where c.id = $1`, [id])
+  const [row] = await containerRows(database, [id])
   return row ?? null
+}
+
+export async function containerRows(database: Queryable, ids: readonly string[]): Promise<ContainerRow[]> {
+  return database.query<ContainerRow>(`select ${LINE}, s.mount, p.enabled, c.modified_ms as "modifiedMs" from containers c left join people p on p.id = c.person left join shares s on s.path = c.share where c.id = any($1) order by c.id`, [ids])
 }
 
 /** How many containers each finding is about, and how much they take. */

@@ -54,7 +54,7 @@ export class Jobs {
   /** How far the step of a job is that takes long. */
   tellProgress(id: string, done: number, total: number): void {
     this.#progress.set(id, { done, total })
-    this.live.tell('job', { id })
+    this.live.tell('progress', { id })
   }
 
   progressOf(id: string): { done: number; total: number } | null {

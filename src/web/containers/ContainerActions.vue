@@ -8,7 +8,6 @@ import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
 
 const props = defineProps<{ page: ContainerPage }>()
-const emit = defineEmits<{ done: [] }>()
 const session = useSession()
 type Kind = ContainerPage['actions'][number]['kind']
 const chosen = ref<Kind | null>(null)
@@ -18,10 +17,10 @@ const growGib = ref(Math.ceil(props.page.container.virtualBytes / 2 ** 30) + 10)
 const possible = computed(() => props.page.actions.filter(({ whyNot }) => whyNot === null))
 const impossible = computed(() => props.page.actions.filter(({ whyNot }) => whyNot !== null))
 const id = computed(() => props.page.container.id)
-const { data: room, refetch: countRoom, isFetching: counting, error: roomError } = useQuery({ queryKey: ['container-room', id], queryFn: () => call('containerRoom', { params: { id: id.value } }), enabled: false, retry: false })
+const { data: room, refetch: countRoom, isFetching: counting, error: roomError } = useQuery({ queryKey: ['container-room', id, computed(() => props.page.container.fileBytes)], queryFn: () => call('containerRoom', { params: { id: id.value } }), enabled: false, retry: false })
 const { mutate, error, isPending } = useMutation({
   mutationFn: (kind: Kind) => call('containerJob', { params: { id: id.value }, body: { kind, ...(kind === 'grow' ? { virtualBytes: growGib.value * 2 ** 30 } : {}) } }),
-  onSuccess: (job) => { jobId.value = job.id; emit('done') },
+  onSuccess: (job) => { jobId.value = job.id },
 })
 function choose(kind: Kind): void {
   chosen.value = kind
@@ -37,6 +36,7 @@ function choose(kind: Kind): void {
   <h2>What compaction would give back</h2>
   <p v-if="room">{{ room.blocks === 0 ? 'Nothing: every block in the file holds something.' : `${size(room.bytes)}: ${plural(room.blocks, 'block')} hold only zeros.` }}</p>
   <p v-else-if="roomError" class="madder" role="alert">{{ problemWords(roomError) }}</p>
+  <p v-else-if="page.container.format !== 'vhdx'" class="quiet">Only the blocks of VHDX files are read here.</p>
   <BButton v-else variant="link" :disabled="counting" @click="countRoom()">{{ counting ? 'Reading the blocks…' : 'Read the blocks and count' }}</BButton>
   <h2>What can be done</h2>
   <p v-if="!session.isAdministrator" class="quiet small">Your role does not include this.</p>

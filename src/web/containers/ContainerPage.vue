@@ -44,7 +44,7 @@ const SUMS = { fits: 'checksum fits', 'does not fit': 'checksum does not fit', n
         </details>
       </template>
     </section>
-    <aside class="margin" aria-label="What can be done"><ContainerActions :page="page" @done="refetch()" /></aside>
+    <aside class="margin" aria-label="What can be done"><ContainerActions :page="page" /></aside>
   </div>
 </template>
 

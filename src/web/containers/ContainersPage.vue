@@ -52,7 +52,7 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
         <select class="form-select" aria-label="To look at" :value="finding" @change="set('finding', ($event.target as HTMLSelectElement).value)"><option value="">all of them</option><option value="any">with anything to look at</option><option v-for="one in data.findings" :key="one.code" :value="one.code">{{ one.title }}</option></select>
         <a class="export" :href="addressOf('containersExport', { query })" download>Export CSV</a>
       </div>
-      <ManyActions v-if="selected.length" :chosen="chosen" @done="refetch()" @clear="selected = []" />
+      <ManyActions v-if="selected.length" :chosen="chosen" @clear="selected = []" />
       <DataTable v-model:selected="selected" :selectable="session.isAdministrator" :columns="columns" :rows="rows" :row-key="(c) => c.id" :go="go" label="Containers" :empty="data.total === 0 ? 'No container has been found on a share yet. One appears at a person’s first logon; the shares are looked at every 20 s.' : 'No container matches. Take away a filter.'">
         <template #person="{ row }"><RouterLink v-if="row.person" class="plum" @click.stop :to="`/people/${encodeURIComponent(row.person)}`">{{ row.name ?? row.person }}</RouterLink><span v-else class="quiet">nobody</span></template>
         <template #file="{ row }"><RouterLink class="mono" :to="`/containers/${encodeURIComponent(row.id)}`" :title="row.id" @click.stop><template v-for="(piece, i) in row.file.split('/')" :key="i"><template v-if="i">\<wbr /></template>{{ piece }}</template></RouterLink></template>

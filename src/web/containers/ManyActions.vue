@@ -8,7 +8,7 @@ import { call, problemWords } from '../shell/api'
 
 /** What can be done to many containers at once, and whom it touches. */
 const props = defineProps<{ chosen: readonly ContainerLine[] }>()
-const emit = defineEmits<{ done: []; clear: [] }>()
+const emit = defineEmits<{ clear: [] }>()
 type Kind = ContainerJobs['kind']
 const KINDS: { kind: Kind; title: string; says: string }[] = [
   { kind: 'compact', title: 'Compact', says: 'Each is written anew without blocks of zeros and gaps, and compared.' }, { kind: 'repair', title: 'Repair', says: 'Logs are replayed and broken copies made good.' },
@@ -19,7 +19,7 @@ const jobId = ref<string | null>(null)
 const bytes = computed(() => props.chosen.reduce((sum, { allocatedBytes }) => sum + allocatedBytes, 0))
 const inUse = computed(() => props.chosen.filter(({ holderHost }) => holderHost !== null).length)
 const people = computed(() => new Set(props.chosen.flatMap(({ person }) => person ?? [])).size)
-const { mutate, error, isPending } = useMutation({ mutationFn: (kind: Kind) => call('containerJobs', { body: { kind, ids: props.chosen.map(({ id }) => id) } }), onSuccess: ({ id }) => { jobId.value = id; wanted.value = null; emit('done') } })
+const { mutate, error, isPending } = useMutation({ mutationFn: (kind: Kind) => call('containerJobs', { body: { kind, ids: props.chosen.map(({ id }) => id) } }), onSuccess: ({ id }) => { jobId.value = id; wanted.value = null } })
 </script>
 
 <template>

@@ -38,7 +38,7 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
         <ul v-else class="findings" aria-label="Wrong with the permissions">
           <li v-for="one in share.findings" :key="one.code + one.sentence"><span :class="weightClass(one.weight)"><span aria-hidden="true">{{ one.weight === 'now' ? '▲' : one.weight === 'soon' ? '△' : '○' }}</span> {{ one.sentence }}</span> <span class="quiet small">{{ one.why }}</span></li>
         </ul>
-        <SharePermissions v-for="layer in share.layers" :key="layer.layer" :share-id="share.id" :layer="layer" :members="share.group.members" @done="refetch()" />
+        <SharePermissions v-for="layer in share.layers" :key="layer.layer" :share-id="share.id" :layer="layer" :members="share.group.members" />
       </template>
     </section>
     <aside class="margin" aria-label="What one person may do"><ShareAccess :id="share.id" /></aside>

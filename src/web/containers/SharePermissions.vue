@@ -9,7 +9,6 @@ import { useSession } from '../shell/session'
 
 /** One layer of permissions: what is there, what should be, and setting it. */
 const props = defineProps<{ shareId: string; layer: SharePage['layers'][number]; members: number }>()
-const emit = defineEmits<{ done: [] }>()
 const session = useSession()
 const jobId = ref<string | null>(null)
 const undo = ref<string | null>(null)
@@ -17,7 +16,7 @@ const sure = ref(false)
 const { mutate, error, isPending } = useMutation({
   mutationFn: (sddl: string) => call('sharePermissions', { params: { id: props.shareId }, body: { layer: props.layer.layer, sddl } }),
   onMutate: () => { undo.value = props.layer.sddl },
-  onSuccess: (job) => { jobId.value = job.id; sure.value = false; window.setTimeout(() => { emit('done') }, 1200) },
+  onSuccess: (job) => { jobId.value = job.id; sure.value = false },
 })
 </script>
 

@@ -17,7 +17,7 @@ type Kind = 'fetch' | 'restart' | 'leftovers'
 const route = useRoute()
 const router = useRouter()
 const session = useSession()
-const { data, isPending, error, refetch } = useQuery({ queryKey: ['pools'], queryFn: ({ signal }) => call('pools', {}, signal), placeholderData: keepPreviousData, refetchInterval: 15_000 })
+const { data, isPending, error, refetch } = useQuery({ queryKey: ['pools'], queryFn: ({ signal }) => call('pools', {}, signal), placeholderData: keepPreviousData })
 const pool = computed(() => data.value?.pools.find(({ id }) => id === route.query['pool']) ?? data.value?.pools.find(({ ready, hosts }) => ready < hosts.length) ?? data.value?.pools[0])
 const onlyOpen = ref(false)
 const hosts = computed(() => (pool.value?.hosts ?? []).filter(({ toDo }) => !onlyOpen.value || toDo.length > 0))
@@ -32,7 +32,7 @@ const sure = ref<Kind | null>(null)
 const jobId = ref<string | null>(null)
 const { mutate, error: refused, isPending: asking } = useMutation({
   mutationFn: (kind: Kind) => call('poolJob', { params: { id: pool.value?.id ?? '' }, body: { kind } }),
-  onSuccess: ({ id }) => { jobId.value = id; sure.value = null; window.setTimeout(() => void refetch(), 2500) },
+  onSuccess: ({ id }) => { jobId.value = id; sure.value = null },
 })
 function choose(id: string): void {
   jobId.value = null

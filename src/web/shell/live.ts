@@ -3,7 +3,7 @@ import { onScopeDispose, ref } from 'vue'
 
 /** Which queries an event makes old. */
 const STALE: Record<string, string[]> = {
-  attempts: ['today', 'attempts', 'person'], job: ['job', 'jobs', 'journal'], upload: ['uploads', 'upload'], policy: ['policy'], containers: ['containers', 'person'], people: ['people', 'person'], journal: ['journal'],
+  attempts: ['today', 'attempts', 'person'], job: ['job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'], progress: ['job'], upload: ['uploads', 'upload'], policy: ['policy', 'pools'], containers: ['containers', 'container', 'share', 'person'], people: ['people', 'person'], journal: ['journal'],
 }
 
 /** Follows the server's events, so that pages change without a reload. `connected` is false while the line is down. */
