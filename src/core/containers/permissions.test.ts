@@ -68,5 +68,5 @@ it('finds the same whether people of the same groups are looked at together or o
     const described = { share: { owner: null, group: null, dacl: shareList, sacl: null }, root: { owner: SID.administrators, group: null, dacl: rootList, sacl: null }, folders: folders.map((one, i) => ({ name: `f${i}`, descriptor: { ...one, group: null, sacl: null } })), onDirectoryServer: false }
     const found = (oneByOne: boolean) => permissionFindings(described, { ...audience, members: people(oneByOne) })
     expect(found(false)).toEqual(found(true))
-  }), { numRuns: 400 })
+  }), { numRuns: 600 })
 })

@@ -113,7 +113,7 @@ function opensOthers({ share, root, folders }: SharePermissions, { members, grou
   }
   const bySid = new Map(members.map((member) => [member.sid, member]))
   // For each folder: whoever is named in any of them, and two others of each set of groups (one may be the owner).
-  const named = new Set(folders.flatMap(({ descriptor }) => (descriptor.dacl?.aces ?? []).map(({ sid }) => sid)))
+  const named = new Set([share, ...folders.map(({ descriptor }) => descriptor)].flatMap(({ dacl }) => (dacl?.aces ?? []).map(({ sid }) => sid)))
   const taken = new Map<ReadonlySet<string>, number>()
   const reduced = members.filter(({ sid, groups }) => {
     if (named.has(sid)) return true

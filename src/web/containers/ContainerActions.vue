@@ -44,7 +44,7 @@ function choose(kind: Kind): void {
     <BButton variant="outline-secondary" class="go" :disabled="!session.isAdministrator" :aria-expanded="chosen === one.kind" @click="choose(one.kind)">{{ one.title }}…</BButton>
     <div v-if="chosen === one.kind && !jobId" class="sure">
       <p class="small">{{ one.sentence }}</p>
-      <p class="small"><strong>{{ page.container.name ?? page.container.person ?? 'Nobody' }}</strong> cannot log on with it while this runs; nobody else is touched.</p>
+      <p class="small"><template v-if="page.container.name"><strong>{{ page.container.name }}</strong> cannot log on with it while this runs; nobody else is touched.</template><template v-else>It belongs to nobody, so nobody is touched.</template></p>
       <label v-if="one.kind === 'grow'" class="small">New size <input v-model.number="growGib" type="number" class="form-control gib" :min="Math.ceil(page.container.virtualBytes / 2 ** 30) + 1" max="65536" /> GiB</label>
       <label v-if="one.kind === 'set-aside'" class="small"><input v-model="sure" type="checkbox" /> I know that they begin with an empty profile.</label>
       <BButton variant="primary" class="go" :disabled="isPending || (one.kind === 'set-aside' && !sure)" @click="mutate(one.kind)">{{ one.title }}</BButton>

@@ -18,7 +18,7 @@ const SUMS = { fits: 'checksum fits', 'does not fit': 'checksum does not fit', n
   <PageState v-if="!page || !container" :loading="isPending" :error="error" @retry="refetch()" />
   <div v-else class="page">
     <section class="work">
-      <h1><RouterLink v-if="container.person" class="plum" :to="`/people/${encodeURIComponent(container.person)}`">{{ container.name ?? container.person }}</RouterLink><template v-else>A container of nobody</template></h1>
+      <h1><RouterLink v-if="container.person && container.name" class="plum" :to="`/people/${encodeURIComponent(container.person)}`">{{ container.name }}</RouterLink><template v-else>A container of nobody</template></h1>
       <div class="sub mono">{{ container.id }}</div>
       <p v-if="page.unreadable" class="madder" role="alert">{{ page.unreadable }}</p>
       <p v-else class="lead">

@@ -54,7 +54,7 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
       </div>
       <ManyActions v-if="selected.length" :chosen="chosen" @clear="selected = []" />
       <DataTable v-model:selected="selected" :selectable="session.isAdministrator" :columns="columns" :rows="rows" :row-key="(c) => c.id" :go="go" label="Containers" :empty="data.total === 0 ? 'No container has been found on a share yet. One appears at a person’s first logon; the shares are looked at every 20 s.' : 'No container matches. Take away a filter.'">
-        <template #person="{ row }"><RouterLink v-if="row.person" class="plum" @click.stop :to="`/people/${encodeURIComponent(row.person)}`">{{ row.name ?? row.person }}</RouterLink><span v-else class="quiet">nobody</span></template>
+        <template #person="{ row }"><RouterLink v-if="row.person && row.name" class="plum" @click.stop :to="`/people/${encodeURIComponent(row.person)}`">{{ row.name }}</RouterLink><span v-else class="quiet">nobody</span></template>
         <template #file="{ row }"><RouterLink class="mono" :to="`/containers/${encodeURIComponent(row.id)}`" :title="row.id" @click.stop><template v-for="(piece, i) in row.file.split('/')" :key="i"><template v-if="i">\<wbr /></template>{{ piece }}</template></RouterLink></template>
         <template #inside="{ row }">{{ size(row.allocatedBytes) }}</template>
         <template #limit="{ row }"><span class="quiet">{{ percent(row.allocatedBytes / Math.max(1, row.virtualBytes)) }} of {{ size(row.virtualBytes) }}</span></template>

@@ -18,13 +18,14 @@ const wanted = ref<Kind | null>(null)
 const jobId = ref<string | null>(null)
 const bytes = computed(() => props.chosen.reduce((sum, { allocatedBytes }) => sum + allocatedBytes, 0))
 const inUse = computed(() => props.chosen.filter(({ holderHost }) => holderHost !== null).length)
-const people = computed(() => new Set(props.chosen.flatMap(({ person }) => person ?? [])).size)
+const people = computed(() => new Set(props.chosen.flatMap(({ person, name }) => (name === null ? [] : (person ?? [])))).size)
+const whose = computed(() => (people.value === 0 ? 'of nobody' : `of ${plural(people.value, 'person', 'people')}`))
 const { mutate, error, isPending } = useMutation({ mutationFn: (kind: Kind) => call('containerJobs', { body: { kind, ids: props.chosen.map(({ id }) => id) } }), onSuccess: ({ id }) => { jobId.value = id; wanted.value = null } })
 </script>
 
 <template>
   <section class="many" aria-label="Chosen containers">
-    <div><strong>{{ plural(chosen.length, 'container') }}</strong> of {{ plural(people, 'person', 'people') }}, {{ size(bytes) }} inside<template v-if="inUse">; {{ inUse }} of them in use, which will be left as they are</template>. <BButton v-for="one in KINDS" :key="one.kind" variant="outline-secondary" size="sm" :aria-expanded="wanted === one.kind" @click="wanted = one.kind">{{ one.title }}…</BButton> <BButton variant="link" @click="emit('clear')">choose none</BButton></div>
+    <div><strong>{{ plural(chosen.length, 'container') }}</strong> {{ whose }}, {{ size(bytes) }} inside<template v-if="inUse">; {{ inUse }} of them in use, which will be left as they are</template>. <BButton v-for="one in KINDS" :key="one.kind" variant="outline-secondary" size="sm" :aria-expanded="wanted === one.kind" @click="wanted = one.kind">{{ one.title }}…</BButton> <BButton variant="link" @click="emit('clear')">choose none</BButton></div>
     <p v-if="wanted">{{ KINDS.find(({ kind }) => kind === wanted)?.says }} Nobody can log on with one of them while it is worked on. <BButton variant="primary" :disabled="isPending" @click="mutate(wanted)">{{ KINDS.find(({ kind }) => kind === wanted)?.title }} {{ chosen.length }}</BButton></p>
     <p v-if="error" class="madder" role="alert">{{ problemWords(error) }}</p>
     <JobSteps v-if="jobId" :id="jobId" :key="jobId" />

@@ -8,7 +8,7 @@ import { useSession } from '../shell/session'
 import RoomPicture from './RoomPicture.vue'
 import ShareAccess from './ShareAccess.vue'
 import SharePermissions from './SharePermissions.vue'
-import { growthWords, weightClass } from './words'
+import { growthWords, usualLatency, weightClass } from './words'
 
 const props = defineProps<{ id: string }>()
 const session = useSession()
@@ -16,6 +16,7 @@ const client = useQueryClient()
 const key = computed(() => ['share', props.id])
 const { data: share, isPending, error, refetch } = useQuery({ queryKey: key, queryFn: ({ signal }) => call('share', { params: { id: props.id } }, signal) })
 const { mutate: choose, error: refused } = useMutation({ mutationFn: (group: string) => call('shareGroup', { params: { id: props.id }, body: { group } }), onSuccess: (page) => { client.setQueryData(key.value, page) } })
+const usualMs = computed(() => usualLatency(share.value?.samples ?? []))
 const growth = computed(() => (share.value ? growthWords(share.value) : ''))
 </script>
 
@@ -24,7 +25,7 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
   <div v-else class="page">
     <section class="work">
       <h1 class="mono">{{ share.path }}</h1>
-      <div class="sub">zone {{ share.zone }} · <RouterLink :to="{ path: '/containers', query: { share: share.path } }">{{ plural(share.containers, 'container') }}</RouterLink>, {{ share.held }} held<template v-if="share.latencyMs !== null"> · latency {{ share.latencyMs.toFixed(1) }} ms</template></div>
+      <div class="sub">zone {{ share.zone }} · <RouterLink :to="{ path: '/containers', query: { share: share.path } }">{{ plural(share.containers, 'container') }}</RouterLink>, {{ share.held }} held<template v-if="share.latencyMs !== null"> · latency {{ share.latencyMs.toFixed(1) }} ms<template v-if="usualMs !== null">, usual {{ usualMs.toFixed(1) }} ms</template></template></div>
       <h2>Room</h2>
       <p class="lead">{{ size(share.freeBytes) }} free of {{ size(share.totalBytes) }} ({{ percent(share.freeBytes / share.totalBytes) }}). {{ growth }}<template v-if="share.full"> Full on <strong :title="exact(share.full.atMs)">{{ day(share.full.atMs) }}</strong>, between {{ day(share.full.earliestMs) }} and {{ share.full.latestMs === null ? 'never' : day(share.full.latestMs) }}, if it goes on so.</template></p>
       <RoomPicture v-if="share.samples.length > 1" :share="share" />

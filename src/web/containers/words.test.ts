@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { drawRoom, drawStretches, growthWords, offsetWords } from './words'
+import { drawRoom, drawStretches, growthWords, offsetWords, usualLatency } from './words'
 
 describe('stretches of a file on a strip', () => {
   it('fill it from end to end, none narrower than the least, and in order', () => {
@@ -37,4 +37,8 @@ describe('how a share grows', () => {
     expect([drawn.ahead === '', drawn.cone.endsWith('Z')]).toEqual([false, true])
     expect(drawRoom({ ...room, growth: { ...growth, certain: false } }, 900, 150, nowMs)).toMatchObject({ ahead: '', cone: '' })
   })
+})
+
+it('the usual latency of a share is its median, where any was seen', () => {
+  expect([usualLatency([{ latencyMs: 9 }, { latencyMs: null }, { latencyMs: 3 }, { latencyMs: 4 }]), usualLatency([{ latencyMs: null }]), usualLatency([])]).toEqual([4, null, null])
 })

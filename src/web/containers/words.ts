@@ -72,3 +72,9 @@ export function drawRoom(share: Room, width: number, height: number, nowMs: numb
     ticks: Array.from({ length: 4 }, (_, i) => firstMs + ((i + 0.5) / 4) * (end - firstMs)).map((atMs) => ({ atMs, x: x(atMs) })),
   }
 }
+
+/** The median of what was seen before; null where nothing was. */
+export function usualLatency(samples: readonly { readonly latencyMs: number | null }[]): number | null {
+  const seen = samples.flatMap(({ latencyMs }) => latencyMs ?? []).sort((a, b) => a - b)
+  return seen[seen.length >> 1] ?? null
+}

@@ -13,7 +13,9 @@ it.each([[0, '0 %'], [0.004, 'under 1 %'], [0.5, '50 %'], [0.996, 'over 99 %'], 
 it('tells times in the organisation\'s zone, the day only where it is not today', () => {
   expect(clock(AT)).toBe('04:47')
   timeZone.value = 'Europe/Copenhagen'
-  expect([clock(AT), clockSeconds(AT), day(AT)]).toEqual(['05:47', '05:47:12', 'Mon 23 Nov'])
+  expect([clock(AT), clockSeconds(AT), day(AT, AT)]).toEqual(['05:47', '05:47:12', 'Mon 23 Nov'])
+  // Another year is said.
+  expect([day(Date.UTC(2027, 1, 28), AT), when(Date.UTC(2025, 4, 17, 12), AT)]).toEqual(['Sun 28 Feb 2027', 'Sat 17 May 2025 14:00'])
   expect(when(AT, AT + 3_600_000)).toBe('05:47')
   expect(when(AT, AT + 86_400_000)).toBe('Mon 23 Nov 05:47')
   expect(exact(AT)).toContain('Europe/Copenhagen')

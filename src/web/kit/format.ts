@@ -13,12 +13,14 @@ function format(kind: string, options: Intl.DateTimeFormatOptions): Intl.DateTim
 
 export const clock = (ms: number): string => format('clock', { hour: '2-digit', minute: '2-digit' }).format(ms)
 export const clockSeconds = (ms: number): string => format('clock-s', { hour: '2-digit', minute: '2-digit', second: '2-digit' }).format(ms)
-export const day = (ms: number): string => format('day', { weekday: 'short', day: 'numeric', month: 'short' }).format(ms).replace(',', '')
+const year = (ms: number): string => format('year', { year: 'numeric' }).format(ms)
+/** `Mon 23 Nov`; with the year where it is another one. */
+export const day = (ms: number, nowMs = Date.now()): string => `${format('day', { weekday: 'short', day: 'numeric', month: 'short' }).format(ms).replace(',', '')}${year(ms) === year(nowMs) ? '' : ` ${year(ms)}`}`
 export const exact = (ms: number): string => `${format('exact', { dateStyle: 'full', timeStyle: 'medium' }).format(ms)} (${timeZone.value})`
 
 /** The time alone for today, with its day otherwise. */
 export function when(ms: number, nowMs = Date.now()): string {
-  return day(ms) === day(nowMs) ? clock(ms) : `${day(ms)} ${clock(ms)}`
+  return day(ms, nowMs) === day(nowMs, nowMs) ? clock(ms) : `${day(ms, nowMs)} ${clock(ms)}`
 }
 
 /** `0.6 s`, `41 s`, `1 min 38 s`, `8 h 05 min`. */
