@@ -10,7 +10,11 @@ export default defineConfig({
   build: { outDir: '../../dist/web', emptyOutDir: true, target: 'es2023', assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
   plugins: [
     vue(),
-    Components({ dirs: [], dts: '../../components.d.ts', resolvers: [BootstrapVueNextResolver(), IconsResolver({ prefix: 'i', enabledCollections: ['lucide'] })] }),
+    Components({
+      dirs: [],
+      dts: '../../components.d.ts',
+      resolvers: [BootstrapVueNextResolver(), IconsResolver({ prefix: 'i', enabledCollections: ['lucide'] })],
+    }),
     Icons({ compiler: 'vue3', autoInstall: false }),
   ],
   optimizeDeps: { include: ['bootstrap-vue-next/components/*'] },

@@ -11,7 +11,13 @@ const PEERS = 100
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-bench-'))
 const guid = (n: number) => `${n.toString(16).padStart(8, '0')}-2222-4333-A444-555555555555`
 const paths = Array.from({ length: FILES }, (_, i) => {
-  const { pieces, fileBytes } = newVhdx({ virtualBytes: 30 * 2 ** 30, blockBytes: 32 * 2 ** 20, present: Array.from({ length: 20 + (i % 300) }, (_, block) => block), creator: 'bench', guids: { fileWrite: guid(i), dataWrite: guid(i + 1), disk: guid(i + 2) } })
+  const { pieces, fileBytes } = newVhdx({
+    virtualBytes: 30 * 2 ** 30,
+    blockBytes: 32 * 2 ** 20,
+    present: Array.from({ length: 20 + (i % 300) }, (_, block) => block),
+    creator: 'bench',
+    guids: { fileWrite: guid(i), dataWrite: guid(i + 1), disk: guid(i + 2) },
+  })
   const path = join(folder, `${i}.vhdx`)
   const file = openSync(path, 'w')
   for (const { offset, bytes } of pieces) writeSync(file, bytes, 0, bytes.length, offset)
@@ -34,7 +40,10 @@ try {
     const peerBegun = performance.now()
     for (const path of paths.slice(0, PEERS)) execFileSync('qemu-img', ['info', '--output=json', path])
     const peer = (performance.now() - peerBegun) / PEERS
-    if (round === 1) console.log(`Inspecting ${FILES} disk files\n  qemu-img info, a process a file  ${peer.toFixed(2)} ms a file\n  ours                             ${ours.toFixed(3)} ms a file  = ${(peer / ours).toFixed(0)} times its rate (aim 50), ${(reads / FILES).toFixed(1)} reads a file\n`)
+    if (round === 1)
+      console.log(
+        `Inspecting ${FILES} disk files\n  qemu-img info, a process a file  ${peer.toFixed(2)} ms a file\n  ours                             ${ours.toFixed(3)} ms a file  = ${(peer / ours).toFixed(0)} times its rate (aim 50), ${(reads / FILES).toFixed(1)} reads a file\n`,
+      )
   }
 } finally {
   rmSync(folder, { recursive: true, force: true })

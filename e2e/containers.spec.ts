@@ -6,7 +6,15 @@ import { expect, test, type Page } from '@playwright/test'
 import { signIn } from './demo'
 
 const mountOf = (share: string) => join('.data/e2e/standins', share, 'profiles')
-interface Line { id: string; share: string; file: string; person: string | null; holderHost: string | null; allocatedBytes: number; upkeep: { code: string }[] }
+interface Line {
+  id: string
+  share: string
+  file: string
+  person: string | null
+  holderHost: string | null
+  allocatedBytes: number
+  upkeep: { code: string }[]
+}
 
 async function withFinding(page: Page, code: string): Promise<Line[]> {
   const read = async () => ((await (await page.request.get(`/api/containers?finding=${code}`)).json()) as { containers: Line[] }).containers
@@ -18,7 +26,8 @@ const job = (page: Page) => page.getByRole('region', { name: 'Job' })
 
 test('what should be looked at in containers: found, filtered, explained', async ({ page }) => {
   await signIn(page, 'Nkem Okoro', '/containers')
-  for (const code of ['damaged', 'dirty', 'copy-broken', 'parent-missing', 'pair', 'nobody', 'disabled', 'out-of-scope', 'unused', 'nearly-full']) await withFinding(page, code)
+  for (const code of ['damaged', 'dirty', 'copy-broken', 'parent-missing', 'pair', 'nobody', 'disabled', 'out-of-scope', 'unused', 'nearly-full'])
+    await withFinding(page, code)
   await page.reload()
   await page.getByRole('complementary').getByRole('link', { name: 'belongs to nobody' }).click()
   await expect(page).toHaveURL(/finding=nobody/)
@@ -34,7 +43,9 @@ test('a damaged file says which structure, where, and what is lost; nothing is g
   await signIn(page, 'Hedda Vaas')
   const [damaged] = await withFinding(page, 'damaged')
   await page.goto(`/containers/${encodeURIComponent(damaged?.id ?? '')}`)
-  await expect(page.getByRole('table', { name: 'Findings in the structure' })).toContainText(/Block 4 should lie at .* of the disk from 256 MiB on cannot be read/)
+  await expect(page.getByRole('table', { name: 'Findings in the structure' })).toContainText(
+    /Block 4 should lie at .* of the disk from 256 MiB on cannot be read/,
+  )
   await expect(page.getByRole('complementary')).toContainText('what belongs where would have to be guessed')
   await expect(page.getByRole('button', { name: 'Repair…' })).toHaveCount(0)
   await page.getByText('Header 1', { exact: true }).click()
@@ -58,7 +69,15 @@ test('repair replays the log, and qemu-img sees the same content before and afte
   execFileSync('qemu-img', ['check', '-r', 'all', copy])
   expect(spawnSync('qemu-img', ['compare', copy, fileOf(dirty)], { encoding: 'utf8' }).stdout).toContain('Images are identical')
   rmSync(copy)
-  await expect.poll(async () => ((await (await page.request.get(`/api/containers/${encodeURIComponent(dirty.id)}`)).json()) as { container: Line }).container.upkeep.map(({ code }) => code), { timeout: 60_000 }).not.toContain('dirty')
+  await expect
+    .poll(
+      async () =>
+        ((await (await page.request.get(`/api/containers/${encodeURIComponent(dirty.id)}`)).json()) as { container: Line }).container.upkeep.map(
+          ({ code }) => code,
+        ),
+      { timeout: 60_000 },
+    )
+    .not.toContain('dirty')
   await page.goto('/journal')
   await expect(page.getByRole('table', { name: 'Journal' })).toContainText('Repair')
 })
@@ -93,7 +112,11 @@ test('a container is set aside, kept, and put back', async ({ page }) => {
   await expect(job(page)).toContainText('kept as', { timeout: 30_000 })
   expect(existsSync(fileOf(leaver))).toBe(false)
   await page.goto('/set-aside')
-  await page.getByRole('row').filter({ hasText: leaver.person ?? '' }).getByRole('button', { name: 'Put back' }).click()
+  await page
+    .getByRole('row')
+    .filter({ hasText: leaver.person ?? '' })
+    .getByRole('button', { name: 'Put back' })
+    .click()
   await expect(page.getByRole('row').filter({ hasText: leaver.person ?? '' })).toContainText('put back')
   expect(existsSync(fileOf(leaver))).toBe(true)
   await page.goto('/journal')
@@ -106,7 +129,12 @@ test('many at once: one job, and what cannot be done to one does not stop the ot
   // The search box finds the damaged one and the one with a broken copy: neither is a person of the same name.
   await page.goto('/containers?finding=any')
   const rows = page.getByRole('table', { name: 'Containers' }).getByRole('row')
-  for (const finding of ['damaged', 'one copy broken']) await rows.filter({ has: page.getByText(finding, { exact: true }) }).first().getByRole('checkbox').check()
+  for (const finding of ['damaged', 'one copy broken'])
+    await rows
+      .filter({ has: page.getByText(finding, { exact: true }) })
+      .first()
+      .getByRole('checkbox')
+      .check()
   const chosen = page.getByRole('region', { name: 'Chosen containers' })
   await expect(chosen).toContainText('2 containers of 2 people')
   await chosen.getByRole('button', { name: 'Repair…' }).click()

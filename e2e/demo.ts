@@ -13,7 +13,15 @@ export async function signIn(page: Page, who = 'Hedda Vaas', to = '/'): Promise<
   if (to !== '/') await page.goto(to)
 }
 
-export interface Line { id: string; person: string; name: string; outcome: string; startedMs: number; cause: string | null; host: string }
+export interface Line {
+  id: string
+  person: string
+  name: string
+  outcome: string
+  startedMs: number
+  cause: string | null
+  host: string
+}
 export async function attempts(page: Page, query: string): Promise<Line[]> {
   return ((await (await page.request.get(`/api/attempts?${query}`)).json()) as { attempts: Line[] }).attempts
 }
@@ -27,6 +35,12 @@ export async function logOn(request: APIRequestContext, person: string): Promise
 
 /** Observations of a logon as NDJSON lines. */
 export function evidence(id: string, person: string, atMs: number, containerMs: number): string {
-  const line = (record: object) => JSON.stringify({ attempt: id, person: `LARKMERE\\${person}`, host: 'TH-Q1-01', pool: 'ticket-hall', ...record }) + '\n'
-  return line({ kind: 'begin', time: new Date(atMs).toISOString() }) + line({ kind: 'phase', time: atMs, phase: 'container', durationMs: containerMs }) + line({ kind: 'phase', time: atMs + containerMs, phase: 'shell', durationMs: 4000 }) + line({ kind: 'end', time: atMs + containerMs + 4000, outcome: 'ready' })
+  const line = (record: object) =>
+    JSON.stringify({ attempt: id, person: `LARKMERE\\${person}`, host: 'TH-Q1-01', pool: 'ticket-hall', ...record }) + '\n'
+  return (
+    line({ kind: 'begin', time: new Date(atMs).toISOString() }) +
+    line({ kind: 'phase', time: atMs, phase: 'container', durationMs: containerMs }) +
+    line({ kind: 'phase', time: atMs + containerMs, phase: 'shell', durationMs: 4000 }) +
+    line({ kind: 'end', time: atMs + containerMs + 4000, outcome: 'ready' })
+  )
 }

@@ -54,7 +54,10 @@ test('a slow logon: which phase, by how much, and for whom else', async ({ page 
 test('an evidence file: progress, what was read, what was refused and why, and its logons', async ({ page }) => {
   await signIn(page, 'Ilya Brandt', '/logons')
   const at = Date.now() - 3_600_000
-  const text = evidence('e2e-upload-1', 'nobody.known', at, 1500) + '{"kind":"phase"}\nnot json\n' + evidence('e2e-upload-2', 'nobody.known', at + 60_000, 61_000)
+  const text =
+    evidence('e2e-upload-1', 'nobody.known', at, 1500) +
+    '{"kind":"phase"}\nnot json\n' +
+    evidence('e2e-upload-2', 'nobody.known', at + 60_000, 61_000)
   await page.locator('input[type=file]').setInputFiles({ name: '../../night shift.ndjson.gz', mimeType: 'application/gzip', buffer: gzipSync(text) })
   const file = page.getByRole('region', { name: 'The evidence file' })
   await expect(file).toContainText('8 records were read, 2 were refused')
@@ -73,6 +76,8 @@ test('an evidence file: progress, what was read, what was refused and why, and i
 
 test('a file that is no evidence is refused with a sentence', async ({ page }) => {
   await signIn(page, 'Hedda Vaas', '/logons')
-  await page.locator('input[type=file]').setInputFiles({ name: 'photo.bin', mimeType: 'application/octet-stream', buffer: Buffer.from([0x89, 0x50, 0, 1, 2, 3, 10, 0xff, 0xfe, 0, 0]) })
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({ name: 'photo.bin', mimeType: 'application/octet-stream', buffer: Buffer.from([0x89, 0x50, 0, 1, 2, 3, 10, 0xff, 0xfe, 0, 0]) })
   await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText('Nothing could be read')
 })

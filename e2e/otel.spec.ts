@@ -8,10 +8,16 @@ import { auth, signIn } from './demo'
 // Outside sender: the OpenTelemetry JavaScript SDK with its own OTLP/HTTP JSON exporter, unchanged.
 test('the OpenTelemetry SDK sends a logon, and its story is there', async ({ page, baseURL }) => {
   const exporter = new OTLPTraceExporter({ url: `${baseURL}/v1/traces`, headers: auth() })
-  const provider = new BasicTracerProvider({ resource: resourceFromAttributes({ 'host.name': 'TH-Q1-02' }), spanProcessors: [new SimpleSpanProcessor(exporter)] })
+  const provider = new BasicTracerProvider({
+    resource: resourceFromAttributes({ 'host.name': 'TH-Q1-02' }),
+    spanProcessors: [new SimpleSpanProcessor(exporter)],
+  })
   const tracer = provider.getTracer('e2e')
   const at = Date.now() - 120_000
-  const root = tracer.startSpan('logon', { startTime: at, attributes: { 'user.name': 'LARKMERE\\sdk.sender', 'logon.pool': 'ticket-hall', 'logon.network': 'office' } })
+  const root = tracer.startSpan('logon', {
+    startTime: at,
+    attributes: { 'user.name': 'LARKMERE\\sdk.sender', 'logon.pool': 'ticket-hall', 'logon.network': 'office' },
+  })
   const under = trace.setSpan(context.active(), root)
   tracer.startSpan('whatever', { startTime: at, attributes: { 'logon.phase': 'sign-on' } }, under).end(at + 2500)
   const container = tracer.startSpan('container', { startTime: at + 2500 }, under)
@@ -30,9 +36,20 @@ test('the OpenTelemetry SDK sends a logon, and its story is there', async ({ pag
 
 test('traces: no token, wrong type, partial success', async ({ request }) => {
   expect((await request.post('/v1/traces', { data: {} })).status()).toBe(401)
-  expect((await request.post('/v1/traces', { headers: { ...auth(), 'content-type': 'application/x-protobuf' }, data: Buffer.from([10, 0]) })).status()).toBe(415)
-  const span = { traceId: '5b8efff798038103d269b633813fc60c', spanId: 'eee19b7ec3c1b174', name: 'logon', startTimeUnixNano: `${Date.now()}000000`, endTimeUnixNano: `${Date.now() + 10}000000` }
-  const answer = await request.post('/v1/traces', { headers: auth(), data: { resourceSpans: [{ scopeSpans: [{ spans: [span, { ...span, spanId: 'zz' }] }] }] } })
+  expect(
+    (await request.post('/v1/traces', { headers: { ...auth(), 'content-type': 'application/x-protobuf' }, data: Buffer.from([10, 0]) })).status(),
+  ).toBe(415)
+  const span = {
+    traceId: '5b8efff798038103d269b633813fc60c',
+    spanId: 'eee19b7ec3c1b174',
+    name: 'logon',
+    startTimeUnixNano: `${Date.now()}000000`,
+    endTimeUnixNano: `${Date.now() + 10}000000`,
+  }
+  const answer = await request.post('/v1/traces', {
+    headers: auth(),
+    data: { resourceSpans: [{ scopeSpans: [{ spans: [span, { ...span, spanId: 'zz' }] }] }] },
+  })
   expect(answer.status()).toBe(200)
   expect(await answer.json()).toMatchObject({ partialSuccess: { rejectedSpans: '1' } })
 })

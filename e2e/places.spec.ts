@@ -16,7 +16,11 @@ test('find by any part of the name, with the keyboard, and open the person', asy
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(one?.name ?? '')
   await expect(page.getByText('through ticket-hall desktop')).toBeVisible()
   await expect(page.getByRole('table', { name: 'Last logons' }).getByRole('row').first()).toBeVisible()
-  for (const [text, kind] of [['bo-h1', 'host'], ['quay', 'share'], [one?.id.slice(0, 12) ?? '', 'attempt']] as const) {
+  for (const [text, kind] of [
+    ['bo-h1', 'host'],
+    ['quay', 'share'],
+    [one?.id.slice(0, 12) ?? '', 'attempt'],
+  ] as const) {
     await box.fill(text)
     await expect(page.getByRole('option').filter({ hasText: kind }).first()).toBeVisible()
   }
@@ -31,7 +35,9 @@ test('containers are the real files on the share, and qemu-img agrees', async ({
   const [person] = readdirSync(mount)
   const file = join(mount, person ?? '', 'profile.vhdx')
   expect(existsSync(file)).toBe(true)
-  const { containers } = (await (await page.request.get(`/api/containers?text=${person}`)).json()) as { containers: { virtualBytes: number; allocatedBytes: number; person: string }[] }
+  const { containers } = (await (await page.request.get(`/api/containers?text=${person}`)).json()) as {
+    containers: { virtualBytes: number; allocatedBytes: number; person: string }[]
+  }
   const ours = containers.find((one) => one.person === person)
   // Outside judge: qemu-img (qemu-utils).
   const theirs = JSON.parse(execFileSync('qemu-img', ['info', '--output=json', file]).toString()) as { 'virtual-size': number; format: string }
@@ -47,7 +53,11 @@ test('the base policy: refuse what hosts could not use, preview, publish, proof'
   await page.getByRole('button', { name: 'Edit' }).click()
   const second = page.getByRole('textbox', { name: 'Location 2' })
   const publish = page.getByRole('button', { name: /Publish as version/ })
-  for (const [wrong, sentence] of [['https://quay-fs1/profiles', 'is a web address'], ['  ', 'blank'], [String.raw`\\quay-fs1\%nickname%`, 'is not known here']] as const) {
+  for (const [wrong, sentence] of [
+    ['https://quay-fs1/profiles', 'is a web address'],
+    ['  ', 'blank'],
+    [String.raw`\\quay-fs1\%nickname%`, 'is not known here'],
+  ] as const) {
     await second.fill(wrong)
     await expect(page.getByRole('alert').filter({ hasText: sentence })).toContainText(String.raw`It should look like \\server\share\folder.`)
     await expect(publish).toBeDisabled()
@@ -60,13 +70,17 @@ test('the base policy: refuse what hosts could not use, preview, publish, proof'
   await publish.click()
   await expect(page.getByText(/Version 2, published/)).toBeVisible()
   await expect(proof).toContainText('restart needed', { timeout: 45_000 })
-  const { hosts } = (await (await request.get(`${CONTROL}/control/hosts`, { headers: auth() })).json()) as { hosts: { host: string; power: string; pool: string }[] }
+  const { hosts } = (await (await request.get(`${CONTROL}/control/hosts`, { headers: auth() })).json()) as {
+    hosts: { host: string; power: string; pool: string }[]
+  }
   const host = hosts.find(({ power, pool }) => power === 'on' && pool === 'naval-drawing')?.host ?? ''
   await expect(proof.getByRole('row').filter({ hasText: host })).toContainText('restart needed', { timeout: 45_000 })
   await request.post(`${CONTROL}/control/hosts/${host}/restart`, { headers: auth(), data: {} })
   await expect(proof.getByRole('row').filter({ hasText: host })).toContainText('as it should be', { timeout: 45_000 })
   await page.goto('/journal')
-  await expect(page.getByRole('table', { name: 'Journal' }).getByRole('row').filter({ hasText: 'published version 2' })).toContainText('VHDX, grows with use')
+  await expect(page.getByRole('table', { name: 'Journal' }).getByRole('row').filter({ hasText: 'published version 2' })).toContainText(
+    'VHDX, grows with use',
+  )
 })
 
 test('a viewer may look, not act; the address asks for sign-in and comes back', async ({ page }) => {

@@ -4,7 +4,10 @@ import { signIn } from './demo'
 
 test('a share: room, growth, and the day when it is full', async ({ page }) => {
   await signIn(page, 'Nkem Okoro', '/containers')
-  await page.getByRole('complementary').getByRole('link', { name: /quay-fs1/ }).click({ timeout: 45_000 })
+  await page
+    .getByRole('complementary')
+    .getByRole('link', { name: /quay-fs1/ })
+    .click({ timeout: 45_000 })
   await expect(page.getByText(/It grows by .* a day \(.* to .*, from the last 30 days\)/)).toBeVisible()
   await expect(page.getByText(/Full on/)).toBeVisible()
   await page.goto('/shares/hill-fs1')
@@ -20,7 +23,10 @@ test('permissions: what is wrong, who may do what and why, set right, and put ba
   await page.getByRole('complementary').getByRole('button').first().click()
   const access = page.getByRole('complementary')
   await expect(access).toContainText('somebody else’s folder')
-  await access.getByText(/why: the folder allows/).last().click()
+  await access
+    .getByText(/why: the folder allows/)
+    .last()
+    .click()
   await expect(access).toContainText(/Entry \d+, everybody at Larkmere/)
 
   const folder = page.getByRole('region', { name: 'The folder inside' })

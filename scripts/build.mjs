@@ -5,7 +5,16 @@ import { bin, must, ROOT } from './shared.mjs'
 rmSync('dist', { recursive: true, force: true })
 const { build } = await import('esbuild')
 const common = { bundle: true, platform: 'node', target: 'node20', format: 'esm', packages: 'external', logLevel: 'warning', sourcemap: true }
-await build({ ...common, outdir: 'dist/server', entryPoints: { main: 'src/server/main.ts', 'embedded-worker': 'src/server/db/embedded-worker.ts', 'intake-worker': 'src/server/logons/intake-worker.ts', 'disk-worker': 'src/server/containers/disk-worker.ts' } })
+await build({
+  ...common,
+  outdir: 'dist/server',
+  entryPoints: {
+    main: 'src/server/main.ts',
+    'embedded-worker': 'src/server/db/embedded-worker.ts',
+    'intake-worker': 'src/server/logons/intake-worker.ts',
+    'disk-worker': 'src/server/containers/disk-worker.ts',
+  },
+})
 await build({ ...common, outfile: 'dist/cli/main.js', entryPoints: ['src/cli/main.ts'], banner: { js: '#!/usr/bin/env node' } })
 await build({ ...common, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
 cpSync('src/server/db/migrations', 'dist/server/migrations', { recursive: true })

@@ -6,7 +6,17 @@ import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { build, install, ROOT, start } from './shared.mjs'
 
-const { values } = parseArgs({ options: { trouble: { type: 'string' }, port: { type: 'string', default: '4040' }, fresh: { type: 'boolean' }, data: { type: 'string', default: join(ROOT, '.data', 'demo') }, people: { type: 'string', default: '2600' }, days: { type: 'string', default: '30' }, floor: { type: 'string', default: '6' } } })
+const { values } = parseArgs({
+  options: {
+    trouble: { type: 'string' },
+    port: { type: 'string', default: '4040' },
+    fresh: { type: 'boolean' },
+    data: { type: 'string', default: join(ROOT, '.data', 'demo') },
+    people: { type: 'string', default: '2600' },
+    days: { type: 'string', default: '30' },
+    floor: { type: 'string', default: '6' },
+  },
+})
 install()
 build()
 const begun = Date.now()
@@ -24,26 +34,63 @@ const stop = (code) => {
   if (stopping) return
   stopping = true
   let left = children.length
-  const gone = () => { if (--left <= 0) process.exit(code) }
+  const gone = () => {
+    if (--left <= 0) process.exit(code)
+  }
   for (const child of children) {
     if (child.exitCode !== null) gone()
-    else { child.once('exit', gone); child.kill('SIGTERM') }
+    else {
+      child.once('exit', gone)
+      child.kill('SIGTERM')
+    }
   }
   setTimeout(() => process.exit(code), 8000).unref()
 }
 process.on('SIGINT', () => stop(0))
 process.on('SIGTERM', () => stop(0))
-const watched = (child, name) => { children.push(child); child.once('exit', (code) => { if (!stopping) { console.error(`${name} ended (${code})`); stop(1) } }) }
+const watched = (child, name) => {
+  children.push(child)
+  child.once('exit', (code) => {
+    if (!stopping) {
+      console.error(`${name} ended (${code})`)
+      stop(1)
+    }
+  })
+}
 
-watched(start('server', ['--enable-source-maps', 'dist/server/main.js'], { ...shared, PORT: String(port), IKEBANA_DATA: values.data, IKEBANA_FLEET: `http://127.0.0.1:${port + 1}` }, (line) => {
-  if (!line.includes('listens on')) return
-  watched(start('stand-ins', ['--enable-source-maps', 'dist/standins/main.js'], {
-    ...shared, IKEBANA_URL: `http://127.0.0.1:${port}`, STANDINS_PORT: String(port + 1), STANDINS_DATA: join(values.data, 'standins'), STANDINS_TROUBLE: values.trouble ?? '', STANDINS_PEOPLE: values.people, STANDINS_DAYS: values.days, STANDINS_FLOOR: values.floor,
-    ...(existsSync(done) ? { STANDINS_HISTORY: 'none' } : {}),
-  }, (line) => {
-    if (line.startsWith('history complete')) writeFileSync(done, '')
-    if (!line.startsWith('stand-ins ready')) return
-    console.log(`ready after ${((Date.now() - begun) / 1000).toFixed(1)} s (without installing and building)\n\n  http://127.0.0.1:${port}\n`)
-    if (!existsSync(done) && Number(values.days) > 6) console.log('The last week is there; the days before it are being read, as Logons shows under Evidence files.')
-  }), 'stand-ins')
-}), 'server')
+watched(
+  start(
+    'server',
+    ['--enable-source-maps', 'dist/server/main.js'],
+    { ...shared, PORT: String(port), IKEBANA_DATA: values.data, IKEBANA_FLEET: `http://127.0.0.1:${port + 1}` },
+    (line) => {
+      if (!line.includes('listens on')) return
+      watched(
+        start(
+          'stand-ins',
+          ['--enable-source-maps', 'dist/standins/main.js'],
+          {
+            ...shared,
+            IKEBANA_URL: `http://127.0.0.1:${port}`,
+            STANDINS_PORT: String(port + 1),
+            STANDINS_DATA: join(values.data, 'standins'),
+            STANDINS_TROUBLE: values.trouble ?? '',
+            STANDINS_PEOPLE: values.people,
+            STANDINS_DAYS: values.days,
+            STANDINS_FLOOR: values.floor,
+            ...(existsSync(done) ? { STANDINS_HISTORY: 'none' } : {}),
+          },
+          (line) => {
+            if (line.startsWith('history complete')) writeFileSync(done, '')
+            if (!line.startsWith('stand-ins ready')) return
+            console.log(`ready after ${((Date.now() - begun) / 1000).toFixed(1)} s (without installing and building)\n\n  http://127.0.0.1:${port}\n`)
+            if (!existsSync(done) && Number(values.days) > 6)
+              console.log('The last week is there; the days before it are being read, as Logons shows under Evidence files.')
+          },
+        ),
+        'stand-ins',
+      )
+    },
+  ),
+  'server',
+)

@@ -8,8 +8,13 @@ import { bin, build, install, ROOT } from './shared.mjs'
 install()
 build()
 const data = mkdtempSync(join(tmpdir(), 'ikebana-dev-'))
-const children = [spawn(process.execPath, ['scripts/demo.mjs', '--data', data, '--people', '600', '--days', '5'], { cwd: ROOT, stdio: 'inherit' }), spawn(bin('vite'), [], { cwd: ROOT, stdio: 'inherit' })]
-const stop = () => { for (const child of children) child.kill('SIGTERM') }
+const children = [
+  spawn(process.execPath, ['scripts/demo.mjs', '--data', data, '--people', '600', '--days', '5'], { cwd: ROOT, stdio: 'inherit' }),
+  spawn(bin('vite'), [], { cwd: ROOT, stdio: 'inherit' }),
+]
+const stop = () => {
+  for (const child of children) child.kill('SIGTERM')
+}
 process.on('SIGINT', stop)
 process.on('SIGTERM', stop)
 process.on('exit', () => rmSync(data, { recursive: true, force: true }))

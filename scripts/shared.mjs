@@ -24,7 +24,8 @@ export function must(command, args, options) {
 
 export const bin = (name) => join(ROOT, 'node_modules', '.bin', name)
 
-const fingerprint = (files) => files.reduce((hash, file) => hash.update(file).update(readFileSync(join(ROOT, file))), createHash('sha256')).digest('hex')
+const fingerprint = (files) =>
+  files.reduce((hash, file) => hash.update(file).update(readFileSync(join(ROOT, file))), createHash('sha256')).digest('hex')
 const seen = (file) => (existsSync(file) ? readFileSync(file, 'utf8') : '')
 
 /** Installs the packages when they are missing or no longer those of the lock file. */
@@ -57,7 +58,11 @@ export function build() {
 
 /** Installs Debian packages of which a program is missing. Says so where that is not possible here. */
 export function debian(wanted) {
-  const missing = wanted.filter(({ program }) => spawnSync('sh', ['-c', `command -v ${program} || test -e ${program} || ls /usr/lib/postgresql/*/bin/${program}`], { stdio: 'ignore' }).status !== 0)
+  const missing = wanted.filter(
+    ({ program }) =>
+      spawnSync('sh', ['-c', `command -v ${program} || test -e ${program} || ls /usr/lib/postgresql/*/bin/${program}`], { stdio: 'ignore' })
+        .status !== 0,
+  )
   if (missing.length === 0) return
   const packages = missing.map(({ name }) => name)
   console.log(`installing from Debian: ${packages.join(' ')}`)
@@ -65,7 +70,8 @@ export function debian(wanted) {
   const sudo = process.getuid?.() === 0 ? [] : ['sudo', '-n']
   const apt = (...args) => run([...sudo, 'apt-get'][0], [...[...sudo, 'apt-get'].slice(1), ...args], { env, stdio: ['ignore', 'ignore', 'inherit'] })
   apt('update', '-q')
-  if (apt('install', '-y', '-q', '--no-install-recommends', ...packages) !== 0) console.error(`could not install ${packages.join(' ')}; the tests that need them say that they are skipped`)
+  if (apt('install', '-y', '-q', '--no-install-recommends', ...packages) !== 0)
+    console.error(`could not install ${packages.join(' ')}; the tests that need them say that they are skipped`)
 }
 
 /** Starts a process whose output is shown with a name in front. */

@@ -6,7 +6,13 @@ import { bin, build, debian, install, ROOT } from './shared.mjs'
 
 const quick = process.argv.includes('--quick')
 install()
-if (!quick) debian([{ program: 'chromium', name: 'chromium' }, { program: 'qemu-img', name: 'qemu-utils' }, { program: 'initdb', name: 'postgresql' }, { program: '/usr/lib/python3/dist-packages/samba', name: 'python3-samba' }])
+if (!quick)
+  debian([
+    { program: 'chromium', name: 'chromium' },
+    { program: 'qemu-img', name: 'qemu-utils' },
+    { program: 'initdb', name: 'postgresql' },
+    { program: '/usr/lib/python3/dist-packages/samba', name: 'python3-samba' },
+  ])
 
 const results = []
 const step = (name, command, args, env = {}) => {
@@ -26,6 +32,7 @@ const counted = (file, read) => {
 rmSync('.cache/unit.json', { force: true })
 rmSync('.cache/e2e.json', { force: true })
 step('lint', bin('eslint'), ['--cache', '--cache-location', '.cache/eslint', '--max-warnings', '0', '.'])
+step('format', bin('prettier'), ['--check', '--log-level', 'warn', '.'])
 for (const part of ['core', 'server', 'tools']) step(`types: ${part}`, bin('tsc'), ['-p', `tsconfig.${part}.json`])
 step('types: web', bin('vue-tsc'), ['-p', 'tsconfig.web.json'])
 step('architecture', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'src'])
@@ -35,8 +42,14 @@ if (!quick) step('end-to-end tests', bin('playwright'), ['test', '--reporter=lis
 
 console.log('')
 for (const { name, ok, seconds } of results) console.log(`${ok ? 'ok    ' : 'FAILED'} ${name} (${seconds.toFixed(1)} s)`)
-const unit = counted('.cache/unit.json', ({ numPassedTests, numFailedTests, numPendingTests }) => ({ passed: numPassedTests, failed: numFailedTests, skipped: numPendingTests }))
-const e2e = quick ? { passed: 0, failed: 0, skipped: 0 } : counted('.cache/e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected, skipped: stats.skipped }))
+const unit = counted('.cache/unit.json', ({ numPassedTests, numFailedTests, numPendingTests }) => ({
+  passed: numPassedTests,
+  failed: numFailedTests,
+  skipped: numPendingTests,
+}))
+const e2e = quick
+  ? { passed: 0, failed: 0, skipped: 0 }
+  : counted('.cache/e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected, skipped: stats.skipped }))
 const checks = results.filter(({ name }) => !name.endsWith('tests'))
 const passed = unit.passed + e2e.passed + checks.filter(({ ok }) => ok).length
 const failed = Math.max(unit.failed + e2e.failed + checks.filter(({ ok }) => !ok).length, results.some(({ ok }) => !ok) ? 1 : 0)

@@ -7,7 +7,15 @@ export function accessCommand(args: string[]): Promise<void> {
   const { sddl, sids, domain } = options(args)
   if (sddl === undefined) throw new UsageError("--sddl is missing; try: ikebana access --sddl 'O:BAD:(A;;FA;;;BA)' --sids S-1-5-32-544")
   if (sids === undefined) throw new UsageError('--sids is missing; expected SIDs with commas between them')
-  const token = new Set(sids.split(',').map((text) => canonicalSid(text.trim()) ?? (() => { throw new UsageError(`--sids: “${text.trim().slice(0, 60)}” is no SID (S-1-…)`) })()))
+  const token = new Set(
+    sids.split(',').map(
+      (text) =>
+        canonicalSid(text.trim()) ??
+        (() => {
+          throw new UsageError(`--sids: “${text.trim().slice(0, 60)}” is no SID (S-1-…)`)
+        })(),
+    ),
+  )
   if (domain !== undefined && canonicalSid(domain) === null) throw new UsageError(`--domain: “${domain.slice(0, 60)}” is no SID (S-1-…)`)
   try {
     process.stdout.write(JSON.stringify(accessRecord(explainAccess(parseSddl(sddl, domain ?? null), token))) + '\n')

@@ -23,7 +23,13 @@ export async function analyseCommand(args: string[]): Promise<void> {
   try {
     const gathered = await attemptsOf(async (observation) => {
       const again = faults.readBefore
-      for (const file of files) await readEvidence(file, format, { observation, fault: (fault) => { if (!again) faults.add(file, fault) } })
+      for (const file of files)
+        await readEvidence(file, format, {
+          observation,
+          fault: (fault) => {
+            if (!again) faults.add(file, fault)
+          },
+        })
       if (!again) faults.end()
     })
     const explained = explain(gathered.attempts, org)
@@ -44,7 +50,8 @@ class Faults {
 
   add(file: string, fault: Fault): void {
     this.#first ??= fault
-    if (++this.count <= MOST_SAID) process.stderr.write(`${this.names.get(file) ?? file}${fault.line === null ? '' : `:${fault.line}`}: ${fault.reason}\n`)
+    if (++this.count <= MOST_SAID)
+      process.stderr.write(`${this.names.get(file) ?? file}${fault.line === null ? '' : `:${fault.line}`}: ${fault.reason}\n`)
   }
 
   end(): void {
@@ -67,7 +74,11 @@ const cellText = (value: unknown): string => (typeof value === 'string' || typeo
 
 function options(args: string[]) {
   try {
-    return parseArgs({ args, allowPositionals: true, options: { context: { type: 'string' }, format: { type: 'string' }, out: { type: 'string' }, incidents: { type: 'boolean' } } })
+    return parseArgs({
+      args,
+      allowPositionals: true,
+      options: { context: { type: 'string' }, format: { type: 'string' }, out: { type: 'string' }, incidents: { type: 'boolean' } },
+    })
   } catch (error) {
     throw new UsageError(error instanceof Error ? error.message : 'options not understood')
   }
@@ -93,8 +104,15 @@ async function readOrg(path: string): Promise<OrgFile> {
 
 function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, others } }: Explained): Row {
   return {
-    attempt: attempt.id, person: attempt.account, host: attempt.host, pool: attempt.pool, startedAt: new Date(attempt.startedAtMs).toISOString(), totalMs: attempt.totalMs, outcome,
-    blame: blame.shares, excess: excess.map(({ phase, ms, usualMs }) => ({ phase, ms, usualMs })),
+    attempt: attempt.id,
+    person: attempt.account,
+    host: attempt.host,
+    pool: attempt.pool,
+    startedAt: new Date(attempt.startedAtMs).toISOString(),
+    totalMs: attempt.totalMs,
+    outcome,
+    blame: blame.shares,
+    excess: excess.map(({ phase, ms, usualMs }) => ({ phase, ms, usualMs })),
     cause: cause && { id: cause.id, confidence: cause.confidence, sentence: cause.sentence, evidence: cause.evidence },
     others: others.map(({ id, confidence }) => ({ id, confidence })),
   }
@@ -104,8 +122,15 @@ function incidentRecords(explained: Iterable<Explained>): Row[] {
   const affected: Affected[] = []
   for (const one of explained) affected.push(...affectedBy(one))
   return incidents(affected).map((one) => ({
-    id: one.id, cause: one.cause, scope: one.scope, from: new Date(one.fromMs).toISOString(), to: new Date(one.toMs).toISOString(),
-    attempts: one.attempts, people: one.people, lostMinutes: Math.round(one.lostMs / 6000) / 10, change: null,
+    id: one.id,
+    cause: one.cause,
+    scope: one.scope,
+    from: new Date(one.fromMs).toISOString(),
+    to: new Date(one.toMs).toISOString(),
+    attempts: one.attempts,
+    people: one.people,
+    lostMinutes: Math.round(one.lostMs / 6000) / 10,
+    change: null,
   }))
 }
 
@@ -146,7 +171,15 @@ function tableLines(): (row: Row | null) => string {
   let waiting: Row[] | null = []
   let columns: string[] = []
   let widths: number[] = []
-  const line = (cells: unknown[]) => cells.map((cell, i) => cellText(cell).slice(0, 48).padEnd(widths[i] ?? 0)).join('  ').trimEnd() + '\n'
+  const line = (cells: unknown[]) =>
+    cells
+      .map((cell, i) =>
+        cellText(cell)
+          .slice(0, 48)
+          .padEnd(widths[i] ?? 0),
+      )
+      .join('  ')
+      .trimEnd() + '\n'
   const cells = (row: Row) => line(columns.map((column) => row[column]))
   return (row) => {
     if (row !== null && waiting === null) return cells(flatten(row))

@@ -8,16 +8,27 @@ import { attemptsOf } from './attempts'
 
 const HOUR = 3_600_000
 const evidence = [
-  ...logon({ id: 'a', attrs: { rttMs: 2 } }), ...logon({ person: 'jonas' }), ...logon({ person: 'jonas', at: START_MS + HOUR / 2, outcome: 'failed', marks: [['0xC0000043', 'container', 5000]] }),
-  ...logon({ person: 'jonas', at: START_MS + 30 * HOUR }), ...logon({ person: 'ilse', host: 'BO-H1-03' }).filter(({ kind }) => kind !== 'end'),
-  ...logon({ id: 'b', person: 'vera', at: START_MS + 2 * HOUR }), ...logon({ id: 'c', person: 'aino', at: START_MS + 31 * HOUR, phases: { broker: 900 } }).filter(({ kind }) => kind !== 'end'),
+  ...logon({ id: 'a', attrs: { rttMs: 2 } }),
+  ...logon({ person: 'jonas' }),
+  ...logon({ person: 'jonas', at: START_MS + HOUR / 2, outcome: 'failed', marks: [['0xC0000043', 'container', 5000]] }),
+  ...logon({ person: 'jonas', at: START_MS + 30 * HOUR }),
+  ...logon({ person: 'ilse', host: 'BO-H1-03' }).filter(({ kind }) => kind !== 'end'),
+  ...logon({ id: 'b', person: 'vera', at: START_MS + 2 * HOUR }),
+  ...logon({ id: 'c', person: 'aino', at: START_MS + 31 * HOUR, phases: { broker: 900 } }).filter(({ kind }) => kind !== 'end'),
 ]
 const newest = Math.max(...evidence.map(endOf))
 const expected = correlate(evidence, newest).map(({ attempt }) => attempt)
 
 async function inLittleMemory(observations: readonly Observation[], waiting: number): Promise<{ attempts: Attempt[]; reads: number }> {
   let reads = 0
-  const { attempts, dispose } = await attemptsOf((take) => { reads++; observations.forEach(take); return Promise.resolve() }, { inMemory: 2, waiting })
+  const { attempts, dispose } = await attemptsOf(
+    (take) => {
+      reads++
+      observations.forEach(take)
+      return Promise.resolve()
+    },
+    { inMemory: 2, waiting },
+  )
   const list = [...attempts]
   dispose()
   return { attempts: list, reads }
@@ -25,9 +36,17 @@ async function inLittleMemory(observations: readonly Observation[], waiting: num
 
 describe('attempts of evidence larger than memory', () => {
   it('are the same as with everything in memory, in whatever order the evidence comes, and however often', async () => {
-    await fc.assert(fc.asyncProperty(fc.shuffledSubarray(evidence, { minLength: evidence.length }), fc.array(fc.constantFrom(...evidence), { maxLength: 20 }), fc.integer({ min: 4, max: 30 }), async (shuffled, again, waiting) => {
-      expect((await inLittleMemory([...again, ...shuffled], waiting)).attempts).toEqual(expected)
-    }), { numRuns: 60 })
+    await fc.assert(
+      fc.asyncProperty(
+        fc.shuffledSubarray(evidence, { minLength: evidence.length }),
+        fc.array(fc.constantFrom(...evidence), { maxLength: 20 }),
+        fc.integer({ min: 4, max: 30 }),
+        async (shuffled, again, waiting) => {
+          expect((await inLittleMemory([...again, ...shuffled], waiting)).attempts).toEqual(expected)
+        },
+      ),
+      { numRuns: 60 },
+    )
   })
 
   it('need one reading where the evidence is in order, and two where it is not', async () => {

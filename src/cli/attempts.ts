@@ -10,19 +10,29 @@ const MOST_IN_MEMORY = 12_000
 const PARTS = 64
 
 type Read = (observation: (observation: Observation) => void) => Promise<void>
-interface Kept { readonly thread: number; readonly attempt: Attempt }
+interface Kept {
+  readonly thread: number
+  readonly attempt: Attempt
+}
 
 /**
  * The attempts of evidence of any size, by start, in bounded memory.
  * @param read reads all the evidence from its beginning; called a second time where observations of an attempt lie far apart in it
  * @param most attempts in memory, and observations waiting, at most; for tests
  */
-export async function attemptsOf(read: Read, most = { inMemory: MOST_IN_MEMORY, waiting: MOST_WAITING }): Promise<{ readonly attempts: Iterable<Attempt>; readonly dispose: () => void }> {
+export async function attemptsOf(
+  read: Read,
+  most = { inMemory: MOST_IN_MEMORY, waiting: MOST_WAITING },
+): Promise<{ readonly attempts: Iterable<Attempt>; readonly dispose: () => void }> {
   const { path: folder, dispose } = temporaryFolder()
   try {
     const kept = new Sorted(folder, most.inMemory)
-    const gatherer = new Gatherer(({ attempt }, thread) => { kept.add({ attempt, thread }) }, most.waiting)
-    await read((observation) => { gatherer.add(observation) })
+    const gatherer = new Gatherer(({ attempt }, thread) => {
+      kept.add({ attempt, thread })
+    }, most.waiting)
+    await read((observation) => {
+      gatherer.add(observation)
+    })
     gatherer.end()
     const { late, newestMs } = gatherer
     if (late.size > 0) await readAgain(read, late, newestMs, folder, kept)
@@ -41,7 +51,13 @@ async function readAgain(read: Read, late: ReadonlySet<number>, newestMs: number
     if (late.has(thread)) parts[thread % PARTS]?.write(JSON.stringify(observation))
   })
   for (const part of parts) {
-    const whole = new Gatherer(({ attempt }) => { kept.add({ attempt, thread: -1 }) }, Infinity, newestMs)
+    const whole = new Gatherer(
+      ({ attempt }) => {
+        kept.add({ attempt, thread: -1 })
+      },
+      Infinity,
+      newestMs,
+    )
     for (const line of part.read()) whole.add(JSON.parse(line) as Observation)
     whole.end()
   }
@@ -52,7 +68,10 @@ class Sorted {
   #kept: Kept[] = []
   readonly #runs: Lines[] = []
 
-  constructor(private readonly folder: string, private readonly most: number) {}
+  constructor(
+    private readonly folder: string,
+    private readonly most: number,
+  ) {}
 
   add(kept: Kept): void {
     if (this.#kept.push(kept) < this.most) return
@@ -97,18 +116,58 @@ type Packed = ReturnType<typeof packed>
 
 function packed({ thread, attempt: a }: Kept) {
   return [
-    thread, a.id, a.person, a.account, a.host, a.pool, a.session, a.startedAtMs, a.totalMs, a.outcome, a.attrs, a.oddities, a.observations,
+    thread,
+    a.id,
+    a.person,
+    a.account,
+    a.host,
+    a.pool,
+    a.session,
+    a.startedAtMs,
+    a.totalMs,
+    a.outcome,
+    a.attrs,
+    a.oddities,
+    a.observations,
     a.phases.map((p) => [p.phase, p.startMs, p.endMs, p.ended, p.code, p.host] as const),
     a.parts.map((p) => [p.phase, p.startMs, p.endMs, p.ended, p.code, p.host, p.part] as const),
     a.marks.map((m) => [m.atMs, m.code, m.phase, m.text, m.host] as const),
   ] as const
 }
 
-function unpacked([thread, id, person, account, host, pool, session, startedAtMs, totalMs, outcome, attrs, oddities, observations, phases, parts, marks]: Packed): Kept {
+function unpacked([
+  thread,
+  id,
+  person,
+  account,
+  host,
+  pool,
+  session,
+  startedAtMs,
+  totalMs,
+  outcome,
+  attrs,
+  oddities,
+  observations,
+  phases,
+  parts,
+  marks,
+]: Packed): Kept {
   return {
     thread,
     attempt: {
-      id, person, account, host, pool, session, startedAtMs, totalMs, outcome, attrs, oddities, observations,
+      id,
+      person,
+      account,
+      host,
+      pool,
+      session,
+      startedAtMs,
+      totalMs,
+      outcome,
+      attrs,
+      oddities,
+      observations,
       phases: phases.map(([phase, startMs, endMs, ended, code, at]) => ({ phase, startMs, endMs, ended, code, host: at })),
       parts: parts.map(([phase, startMs, endMs, ended, code, at, part]) => ({ phase, startMs, endMs, ended, code, host: at, part })),
       marks: marks.map(([atMs, code, phase, text, at]) => ({ atMs, code, phase, text, host: at })),
@@ -169,12 +228,15 @@ export async function keepStandardInput(): Promise<{ readonly path: string; read
 /** A folder that is gone when the process is: at its end, when whoever reads our output leaves, or when it is interrupted. */
 function temporaryFolder(): { readonly path: string; readonly dispose: () => void } {
   const path = mkdtempSync(join(tmpdir(), 'ikebana-'))
-  const remove = () => { rmSync(path, { recursive: true, force: true }) }
+  const remove = () => {
+    rmSync(path, { recursive: true, force: true })
+  }
   const interrupted = () => process.exit(130)
   process.once('exit', remove)
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, interrupted)
   return {
-    path, dispose: () => {
+    path,
+    dispose: () => {
       remove()
       process.off('exit', remove)
       for (const signal of ['SIGINT', 'SIGTERM'] as const) process.off(signal, interrupted)

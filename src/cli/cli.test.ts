@@ -14,21 +14,54 @@ const folder = mkdtempSync(join(tmpdir(), 'ikebana-cli-'))
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 const run = (...args: string[]) => {
   const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli/main.js', ...args], { encoding: 'utf8', maxBuffer: 1 << 26 })
-  return { status, stdout, stderr, records: stdout.trim().split('\n').filter((line) => line.startsWith('{')).map((line) => JSON.parse(line) as Record<string, unknown>) }
+  return {
+    status,
+    stdout,
+    stderr,
+    records: stdout
+      .trim()
+      .split('\n')
+      .filter((line) => line.startsWith('{'))
+      .map((line) => JSON.parse(line) as Record<string, unknown>),
+  }
 }
-const file = (name: string, content: string | Uint8Array) => { const path = join(folder, name); writeFileSync(path, content); return path }
+const file = (name: string, content: string | Uint8Array) => {
+  const path = join(folder, name)
+  writeFileSync(path, content)
+  return path
+}
 const TRACE = 'c'.repeat(32)
 const plain = Array.from({ length: 30 }, (_, i) => logon({ id: `n${i}`, person: `p${i}`, at: START_MS - i * 60_000 })).flat()
-const held = logon({ id: TRACE, person: 'LARKMERE\\mara', at: START_MS + 60_000, outcome: 'failed', phases: { broker: 600, container: 87_000 }, marks: [['0xC0000043', 'container', 2000]] })
-const ndjson = (list: typeof plain) => list.map((o) => JSON.stringify({ ...o, time: new Date(o.timeMs).toISOString(), timeMs: undefined })).join('\n') + '\n'
+const held = logon({
+  id: TRACE,
+  person: 'LARKMERE\\mara',
+  at: START_MS + 60_000,
+  outcome: 'failed',
+  phases: { broker: 600, container: 87_000 },
+  marks: [['0xC0000043', 'container', 2000]],
+})
+const ndjson = (list: typeof plain) =>
+  list.map((o) => JSON.stringify({ ...o, time: new Date(o.timeMs).toISOString(), timeMs: undefined })).join('\n') + '\n'
 
 describe('ikebana analyse', () => {
   it('writes one record per attempt with the agreed fields', () => {
     const { status, records } = run('analyse', file('a.ndjson', ndjson([...plain, ...held])))
     expect(status).toBe(0)
     expect(records).toHaveLength(31)
-    const one = records.find(({ attempt }) => attempt === TRACE) as { totalMs: number; blame: { ms: number }[]; cause: { id: string; evidence: object[] } }
-    expect(one).toMatchObject({ person: 'LARKMERE\\mara', host: 'TH-Q1-04', pool: 'ticket-hall', startedAt: '2026-11-23T05:41:00.000Z', totalMs: 87_600, outcome: 'failed', cause: { id: 'container-held' } })
+    const one = records.find(({ attempt }) => attempt === TRACE) as {
+      totalMs: number
+      blame: { ms: number }[]
+      cause: { id: string; evidence: object[] }
+    }
+    expect(one).toMatchObject({
+      person: 'LARKMERE\\mara',
+      host: 'TH-Q1-04',
+      pool: 'ticket-hall',
+      startedAt: '2026-11-23T05:41:00.000Z',
+      totalMs: 87_600,
+      outcome: 'failed',
+      cause: { id: 'container-held' },
+    })
     expect(one.blame.reduce((sum, { ms }) => sum + ms, 0)).toBe(one.totalMs)
     expect(one.cause.evidence.length).toBeGreaterThan(0)
     expect(records.filter(({ cause }) => cause === null)).toHaveLength(30)
@@ -40,7 +73,12 @@ describe('ikebana analyse', () => {
     const direct = run('analyse', file('h.ndjson', ndjson(held))).records[0]
     const traced = run('analyse', file('h.json', otlp)).records[0]
     expect(run('analyse', file('h.ndjson.gz', gzipSync(ndjson(held)))).records[0]).toEqual(direct)
-    expect({ attempt: traced?.['attempt'], totalMs: traced?.['totalMs'], blame: traced?.['blame'], outcome: traced?.['outcome'] }).toEqual({ attempt: direct?.['attempt'], totalMs: direct?.['totalMs'], blame: direct?.['blame'], outcome: direct?.['outcome'] })
+    expect({ attempt: traced?.['attempt'], totalMs: traced?.['totalMs'], blame: traced?.['blame'], outcome: traced?.['outcome'] }).toEqual({
+      attempt: direct?.['attempt'],
+      totalMs: direct?.['totalMs'],
+      blame: direct?.['blame'],
+      outcome: direct?.['outcome'],
+    })
     const piped = spawnSync(process.execPath, ['dist/cli/main.js', 'analyse', '-'], { input: ndjson(held), encoding: 'utf8' })
     expect(JSON.parse(piped.stdout)).toEqual(direct)
   })
@@ -51,7 +89,9 @@ describe('ikebana analyse', () => {
     expect(csv.errors).toEqual([])
     expect(csv.data.find(({ attempt }) => attempt === TRACE)).toMatchObject({ cause: 'container-held', totalMs: '87600' })
     expect(run('analyse', path, '--out', 'table').stdout).toContain('container-held')
-    expect(run('analyse', path, '--incidents').records).toMatchObject([{ cause: 'container-held', attempts: 1, people: 1, lostMinutes: 1.5, change: null }])
+    expect(run('analyse', path, '--incidents').records).toMatchObject([
+      { cause: 'container-held', attempts: 1, people: 1, lostMinutes: 1.5, change: null },
+    ])
   })
 
   it('takes what counts as slow from org.json', () => {
@@ -59,7 +99,16 @@ describe('ikebana analyse', () => {
     expect(run('analyse', file('c.ndjson', ndjson(plain)), '--context', org).records.map(({ outcome }) => outcome)).toContain('slow')
   })
 
-  it.each([[['analyse']], [['analyse', '/nowhere/at-all']], [['analyse', tmpdir()]], [['analyse', 'x', '--out', 'xml']], [['analyse', 'x', '--wrong']], [['nonsense']], [['inspect']], [['inspect', '/nowhere']]])('%j: one clear sentence and exit code 2', (args) => {
+  it.each([
+    [['analyse']],
+    [['analyse', '/nowhere/at-all']],
+    [['analyse', tmpdir()]],
+    [['analyse', 'x', '--out', 'xml']],
+    [['analyse', 'x', '--wrong']],
+    [['nonsense']],
+    [['inspect']],
+    [['inspect', '/nowhere']],
+  ])('%j: one clear sentence and exit code 2', (args) => {
     const { status, stderr, stdout } = run(...args)
     expect([status, stdout]).toEqual([2, ''])
     expect(stderr.trim().split('\n')).toHaveLength(1)
@@ -72,7 +121,15 @@ describe('ikebana analyse', () => {
     expect(mixed.stderr).toContain('d.ndjson:6: not valid JSON')
     const cut = gzipSync(ndjson([...plain, ...held]))
     expect(run('analyse', file('e.gz', cut.subarray(0, cut.length - 30))).stderr).toContain('broken from here on')
-    expect(run('analyse', file('f.bin', Uint8Array.from({ length: 999 }, (_, i) => i % 7))).status).toBe(2)
+    expect(
+      run(
+        'analyse',
+        file(
+          'f.bin',
+          Uint8Array.from({ length: 999 }, (_, i) => i % 7),
+        ),
+      ).status,
+    ).toBe(2)
   })
 })
 
@@ -82,11 +139,20 @@ describe('what analyse keeps meanwhile', () => {
     mkdirSync(own)
     const path = file('long.ndjson', ndjson(Array.from({ length: 3000 }, (_, i) => logon({ id: `l${i}`, at: START_MS + i * 1000 })).flat()))
     for (const end of ['leave', 'interrupt'] as const) {
-      const child = spawn(process.execPath, ['dist/cli/main.js', 'analyse', '-', path], { env: { ...process.env, TMPDIR: own }, stdio: ['pipe', 'pipe', 'ignore'] })
-      const gone = new Promise<void>((resolve) => { child.once('exit', () => { resolve() }) })
+      const child = spawn(process.execPath, ['dist/cli/main.js', 'analyse', '-', path], {
+        env: { ...process.env, TMPDIR: own },
+        stdio: ['pipe', 'pipe', 'ignore'],
+      })
+      const gone = new Promise<void>((resolve) => {
+        child.once('exit', () => {
+          resolve()
+        })
+      })
       if (end === 'leave') {
         child.stdin.end()
-        child.stdout.once('data', () => { child.stdout.destroy() })
+        child.stdout.once('data', () => {
+          child.stdout.destroy()
+        })
       } else {
         child.stdin.write('\n')
         await expect.poll(() => readdirSync(own).length, { timeout: 10_000 }).toBeGreaterThan(0)
@@ -100,7 +166,17 @@ describe('what analyse keeps meanwhile', () => {
 
 describe('ikebana inspect', () => {
   it('writes one record a file', () => {
-    const { pieces, fileBytes } = newVhdx({ virtualBytes: 2 ** 30, blockBytes: 2 ** 21, present: [0, 9], creator: 'test', guids: { fileWrite: '11111111-2222-4333-A444-555555555555', dataWrite: '11111111-2222-4333-A444-555555555556', disk: '11111111-2222-4333-A444-555555555557' } })
+    const { pieces, fileBytes } = newVhdx({
+      virtualBytes: 2 ** 30,
+      blockBytes: 2 ** 21,
+      present: [0, 9],
+      creator: 'test',
+      guids: {
+        fileWrite: '11111111-2222-4333-A444-555555555555',
+        dataWrite: '11111111-2222-4333-A444-555555555556',
+        disk: '11111111-2222-4333-A444-555555555557',
+      },
+    })
     const bytes = new Uint8Array(fileBytes)
     for (const piece of pieces) bytes.set(piece.bytes, piece.offset)
     const good = file('good.vhdx', bytes)
@@ -108,16 +184,44 @@ describe('ikebana inspect', () => {
     truncateSync(short, 3 * 2 ** 20)
     const { status, records } = run('inspect', good, short, file('none.vhdx', ''))
     expect(status).toBe(0)
-    expect(records).toMatchObject([{ file: good, format: 'vhdx', kind: 'dynamic', virtualBytes: 2 ** 30, allocatedBytes: 2 ** 22, blockBytes: 2 ** 21, parent: null, state: 'clean', findings: [] }, { state: 'damaged' }, { format: 'unknown', state: 'unknown' }])
+    expect(records).toMatchObject([
+      {
+        file: good,
+        format: 'vhdx',
+        kind: 'dynamic',
+        virtualBytes: 2 ** 30,
+        allocatedBytes: 2 ** 22,
+        blockBytes: 2 ** 21,
+        parent: null,
+        state: 'clean',
+        findings: [],
+      },
+      { state: 'damaged' },
+      { format: 'unknown', state: 'unknown' },
+    ])
   })
 })
 
 describe('ikebana access', () => {
   it('computes what a token may do, and refuses what it cannot read', () => {
-    const { status, records } = run('access', '--sddl', 'O:BAG:BAD:(A;OICI;0x1200a9;;;S-1-5-21-1-2-3-1200)', '--sids', 'S-1-5-21-1-2-3-1104,S-1-5-21-1-2-3-1200')
+    const { status, records } = run(
+      'access',
+      '--sddl',
+      'O:BAG:BAD:(A;OICI;0x1200a9;;;S-1-5-21-1-2-3-1200)',
+      '--sids',
+      'S-1-5-21-1-2-3-1104,S-1-5-21-1-2-3-1200',
+    )
     expect(status).toBe(0)
-    expect(records[0]).toMatchObject({ mask: '0x001200a9', reasons: [{ ace: 1, type: 'allow', sid: 'S-1-5-21-1-2-3-1200', mask: '0x001200a9', effect: '0x001200a9' }] })
-    for (const args of [['access'], ['access', '--sddl', 'D:'], ['access', '--sddl', 'D:(A;;QQ;;;BA)', '--sids', 'S-1-1-0'], ['access', '--sddl', 'D:', '--sids', 'me']]) {
+    expect(records[0]).toMatchObject({
+      mask: '0x001200a9',
+      reasons: [{ ace: 1, type: 'allow', sid: 'S-1-5-21-1-2-3-1200', mask: '0x001200a9', effect: '0x001200a9' }],
+    })
+    for (const args of [
+      ['access'],
+      ['access', '--sddl', 'D:'],
+      ['access', '--sddl', 'D:(A;;QQ;;;BA)', '--sids', 'S-1-1-0'],
+      ['access', '--sddl', 'D:', '--sids', 'me'],
+    ]) {
       const refused = run(...args)
       expect([refused.status, refused.stdout, refused.stderr.trim().split('\n').length]).toEqual([2, '', 1])
     }

@@ -4,22 +4,63 @@ import { z } from 'zod'
 export const UpkeepFinding = z.object({ code: z.string(), weight: z.enum(['now', 'soon', 'tidy']), sentence: z.string() })
 
 export const ContainerLine = z.object({
-  id: z.string(), share: z.string(), file: z.string(), person: z.string().nullable(), name: z.string().nullable(), format: z.string(), kind: z.string(), state: z.string(), virtualBytes: z.number(), fileBytes: z.number(),
-  allocatedBytes: z.number(), diskBytes: z.number(), lastUsedMs: z.number().nullable(), holderHost: z.string().nullable(), holderSession: z.string().nullable(), heldSinceMs: z.number().nullable(), holderAlive: z.boolean().nullable(), findings: z.array(z.string()),
+  id: z.string(),
+  share: z.string(),
+  file: z.string(),
+  person: z.string().nullable(),
+  name: z.string().nullable(),
+  format: z.string(),
+  kind: z.string(),
+  state: z.string(),
+  virtualBytes: z.number(),
+  fileBytes: z.number(),
+  allocatedBytes: z.number(),
+  diskBytes: z.number(),
+  lastUsedMs: z.number().nullable(),
+  holderHost: z.string().nullable(),
+  holderSession: z.string().nullable(),
+  heldSinceMs: z.number().nullable(),
+  holderAlive: z.boolean().nullable(),
+  findings: z.array(z.string()),
   upkeep: z.array(UpkeepFinding),
 })
 export type ContainerLine = z.infer<typeof ContainerLine>
-export const ShareLine = z.object({ id: z.string(), path: z.string(), zone: z.string().nullable(), totalBytes: z.number(), freeBytes: z.number(), latencyMs: z.number().nullable(), containers: z.number(), allocatedBytes: z.number(), held: z.number() })
+export const ShareLine = z.object({
+  id: z.string(),
+  path: z.string(),
+  zone: z.string().nullable(),
+  totalBytes: z.number(),
+  freeBytes: z.number(),
+  latencyMs: z.number().nullable(),
+  containers: z.number(),
+  allocatedBytes: z.number(),
+  held: z.number(),
+})
 export type ShareLine = z.infer<typeof ShareLine>
 
-export const ContainerQuery = z.object({ text: z.string().max(200).default(''), share: z.string().max(300).optional(), held: z.enum(['all', 'held', 'stale']).default('all'), finding: z.string().max(40).optional() })
+export const ContainerQuery = z.object({
+  text: z.string().max(200).default(''),
+  share: z.string().max(300).optional(),
+  held: z.enum(['all', 'held', 'stale']).default('all'),
+  finding: z.string().max(40).optional(),
+})
 
 /** A file looked into: its structures with every value and its place, and what lies where. */
 export const ContainerPage = z.object({
   container: ContainerLine,
   owner: z.object({ name: z.string(), enabled: z.boolean() }).nullable(),
-  blockBytes: z.number(), parent: z.string().nullable(), modifiedMs: z.number(),
-  structures: z.array(z.object({ name: z.string(), offset: z.number(), bytes: z.number(), checksum: z.enum(['fits', 'does not fit', 'none']), values: z.array(z.object({ name: z.string(), offset: z.number(), value: z.string(), meaning: z.string() })) })),
+  blockBytes: z.number(),
+  parent: z.string().nullable(),
+  modifiedMs: z.number(),
+  structures: z.array(
+    z.object({
+      name: z.string(),
+      offset: z.number(),
+      bytes: z.number(),
+      checksum: z.enum(['fits', 'does not fit', 'none']),
+      values: z.array(z.object({ name: z.string(), offset: z.number(), value: z.string(), meaning: z.string() })),
+    }),
+  ),
   findings: z.array(z.object({ code: z.string(), offset: z.number(), sentence: z.string() })),
   /** Stretches of the file by offset. */
   layout: z.array(z.object({ what: z.string(), offset: z.number(), bytes: z.number() })),
@@ -28,16 +69,39 @@ export const ContainerPage = z.object({
   /** The file could not be read just now, and why. */
   unreadable: z.string().nullable(),
   /** What can be done, and why not what cannot. */
-  actions: z.array(z.object({ kind: z.enum(['compact', 'repair', 'grow', 'release', 'set-aside']), title: z.string(), sentence: z.string(), whyNot: z.string().nullable() })),
+  actions: z.array(
+    z.object({
+      kind: z.enum(['compact', 'repair', 'grow', 'release', 'set-aside']),
+      title: z.string(),
+      sentence: z.string(),
+      whyNot: z.string().nullable(),
+    }),
+  ),
 })
 export type ContainerPage = z.infer<typeof ContainerPage>
 
-export const ContainerJob = z.object({ kind: z.enum(['compact', 'repair', 'grow', 'release', 'set-aside']), virtualBytes: z.number().int().positive().optional() })
+export const ContainerJob = z.object({
+  kind: z.enum(['compact', 'repair', 'grow', 'release', 'set-aside']),
+  virtualBytes: z.number().int().positive().optional(),
+})
 export type ContainerJob = z.infer<typeof ContainerJob>
 
 /** The same for many: one job, each container for itself; what cannot be done to one does not stop the others. */
-export const ContainerJobs = z.object({ kind: z.enum(['compact', 'repair', 'release', 'set-aside']), ids: z.array(z.string().min(1).max(900)).min(1).max(5000) })
+export const ContainerJobs = z.object({
+  kind: z.enum(['compact', 'repair', 'release', 'set-aside']),
+  ids: z.array(z.string().min(1).max(900)).min(1).max(5000),
+})
 export type ContainerJobs = z.infer<typeof ContainerJobs>
 
-export const SetAsideLine = z.object({ id: z.string(), share: z.string(), file: z.string(), person: z.string().nullable(), bytes: z.number(), author: z.string(), atMs: z.number(), untilMs: z.number(), state: z.enum(['kept', 'put-back', 'deleted']) })
+export const SetAsideLine = z.object({
+  id: z.string(),
+  share: z.string(),
+  file: z.string(),
+  person: z.string().nullable(),
+  bytes: z.number(),
+  author: z.string(),
+  atMs: z.number(),
+  untilMs: z.number(),
+  state: z.enum(['kept', 'put-back', 'deleted']),
+})
 export type SetAsideLine = z.infer<typeof SetAsideLine>

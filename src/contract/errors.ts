@@ -24,7 +24,7 @@ export const ERRORS = {
   'format.unknown': [415, 'This content type is not understood here.'],
   'rate.limited': [429, 'Too many tries. Wait a minute.'],
   'fleet.unreachable': [502, 'The fleet does not answer. Nothing was changed.'],
-  'internal': [500, 'Something went wrong here. Nothing was lost; the log has the details.'],
+  internal: [500, 'Something went wrong here. Nothing was lost; the log has the details.'],
 } as const satisfies Record<string, readonly [number, string]>
 
 export type ErrorCode = keyof typeof ERRORS
@@ -33,7 +33,11 @@ export type ErrorCode = keyof typeof ERRORS
 export class Problem extends Error {
   readonly status: number
   readonly title: string
-  constructor(readonly code: ErrorCode, readonly detail?: string, readonly where?: readonly { path: string; sentence: string }[]) {
+  constructor(
+    readonly code: ErrorCode,
+    readonly detail?: string,
+    readonly where?: readonly { path: string; sentence: string }[],
+  ) {
     super(detail ?? ERRORS[code][1])
     this.status = ERRORS[code][0]
     this.title = ERRORS[code][1]

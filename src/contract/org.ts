@@ -3,17 +3,54 @@ import { z } from 'zod'
 const id = z.string().min(1).max(200)
 const ids = z.array(id).max(10_000)
 /** The security identifier, where the directory gives it: permissions on shares are told by it. */
-const sid = z.string().regex(/^S-1-\d+(-\d+)*$/i).max(200).optional()
+const sid = z
+  .string()
+  .regex(/^S-1-\d+(-\d+)*$/i)
+  .max(200)
+  .optional()
 
 /** org.json: what the evidence itself does not give. Everything optional, unknown fields ignored. Published in docs/formats/org.md. */
 export const OrgFile = z.object({
-  people: z.array(z.object({ id, name: z.string().max(200).optional(), accounts: ids.optional(), groups: ids.optional(), groupsAtSource: ids.optional(), enabled: z.boolean().optional(), sid })).default([]),
+  people: z
+    .array(
+      z.object({
+        id,
+        name: z.string().max(200).optional(),
+        accounts: ids.optional(),
+        groups: ids.optional(),
+        groupsAtSource: ids.optional(),
+        enabled: z.boolean().optional(),
+        sid,
+      }),
+    )
+    .default([]),
   groups: z.array(z.object({ id, name: z.string().max(200).optional(), memberOf: ids.optional(), sid })).default([]),
-  pools: z.array(z.object({
-    id, name: z.string().max(200).optional(), binding: z.enum(['fixed', 'free']).optional(), keep: z.enum(['all', 'nothing', 'personal']).optional(),
-    seating: z.enum(['single', 'many']).optional(), mode: z.enum(['container', 'files', 'local']).optional(), grants: ids.optional(), slowMs: z.number().positive().optional(),
-  })).default([]),
-  hosts: z.array(z.object({ id, pool: id.optional(), zone: z.string().optional(), site: z.string().optional(), image: z.string().optional(), draining: z.boolean().optional() })).default([]),
+  pools: z
+    .array(
+      z.object({
+        id,
+        name: z.string().max(200).optional(),
+        binding: z.enum(['fixed', 'free']).optional(),
+        keep: z.enum(['all', 'nothing', 'personal']).optional(),
+        seating: z.enum(['single', 'many']).optional(),
+        mode: z.enum(['container', 'files', 'local']).optional(),
+        grants: ids.optional(),
+        slowMs: z.number().positive().optional(),
+      }),
+    )
+    .default([]),
+  hosts: z
+    .array(
+      z.object({
+        id,
+        pool: id.optional(),
+        zone: z.string().optional(),
+        site: z.string().optional(),
+        image: z.string().optional(),
+        draining: z.boolean().optional(),
+      }),
+    )
+    .default([]),
   shares: z.array(z.object({ id, path: z.string(), zone: z.string().optional(), freeBytes: z.number().optional() })).default([]),
 })
 export type OrgFile = z.infer<typeof OrgFile>

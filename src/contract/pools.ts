@@ -5,14 +5,31 @@ export const Leftover = z.object({ person: z.string().max(200), bytes: z.number(
 
 export const PoolsPage = z.object({
   version: z.number(),
-  pools: z.array(z.object({
-    id: z.string(), name: z.string(), mode: z.string().nullable(), verdict: z.string(), ready: z.number(),
-    hosts: z.array(z.object({
-      host: z.string(), zone: z.string().nullable(), image: z.string().nullable(), agentVersion: z.string().nullable(), version: z.number().nullable(), reportedMs: z.number().nullable(), draining: z.boolean(), sessions: z.number(), ready: z.boolean(),
-      toDo: z.array(z.object({ code: z.string(), weight: Weight, sentence: z.string() })), leftovers: z.array(Leftover),
-    })),
-    unlike: z.array(z.object({ what: z.string(), values: z.array(z.object({ value: z.string(), hosts: z.array(z.string()) })) })),
-  })),
+  pools: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      mode: z.string().nullable(),
+      verdict: z.string(),
+      ready: z.number(),
+      hosts: z.array(
+        z.object({
+          host: z.string(),
+          zone: z.string().nullable(),
+          image: z.string().nullable(),
+          agentVersion: z.string().nullable(),
+          version: z.number().nullable(),
+          reportedMs: z.number().nullable(),
+          draining: z.boolean(),
+          sessions: z.number(),
+          ready: z.boolean(),
+          toDo: z.array(z.object({ code: z.string(), weight: Weight, sentence: z.string() })),
+          leftovers: z.array(Leftover),
+        }),
+      ),
+      unlike: z.array(z.object({ what: z.string(), values: z.array(z.object({ value: z.string(), hosts: z.array(z.string()) })) })),
+    }),
+  ),
 })
 export type PoolsPage = z.infer<typeof PoolsPage>
 

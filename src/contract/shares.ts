@@ -1,9 +1,24 @@
 import { z } from 'zod'
 
-const Right = z.object({ mask: z.string(), words: z.string(), rights: z.array(z.string()), reasons: z.array(z.object({ ace: z.number(), type: z.string(), sid: z.string(), who: z.string(), mask: z.string(), effect: z.string(), sentence: z.string() })) })
+const Right = z.object({
+  mask: z.string(),
+  words: z.string(),
+  rights: z.array(z.string()),
+  reasons: z.array(
+    z.object({ ace: z.number(), type: z.string(), sid: z.string(), who: z.string(), mask: z.string(), effect: z.string(), sentence: z.string() }),
+  ),
+})
 
 export const SharePage = z.object({
-  id: z.string(), path: z.string(), zone: z.string().nullable(), totalBytes: z.number(), freeBytes: z.number(), latencyMs: z.number().nullable(), containers: z.number(), allocatedBytes: z.number(), held: z.number(),
+  id: z.string(),
+  path: z.string(),
+  zone: z.string().nullable(),
+  totalBytes: z.number(),
+  freeBytes: z.number(),
+  latencyMs: z.number().nullable(),
+  containers: z.number(),
+  allocatedBytes: z.number(),
+  held: z.number(),
   /** Used bytes and latency by moment, the oldest first. */
   samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })),
   /** Bytes a day, with its interval; null where there are too few samples. */
@@ -12,8 +27,26 @@ export const SharePage = z.object({
   full: z.object({ atMs: z.number(), earliestMs: z.number(), latestMs: z.number().nullable() }).nullable(),
   group: z.object({ id: z.string(), sid: z.string(), members: z.number(), chosen: z.boolean() }).nullable(),
   groups: z.array(z.string()),
-  layers: z.array(z.object({ layer: z.enum(['share', 'root']), sddl: z.string(), sentences: z.array(z.string()), wanted: z.string().nullable(), wantedSentences: z.array(z.string()), asWanted: z.boolean() })),
-  findings: z.array(z.object({ code: z.string(), weight: z.enum(['now', 'soon', 'tidy']), layer: z.string(), sentence: z.string(), why: z.string(), people: z.number().nullable() })),
+  layers: z.array(
+    z.object({
+      layer: z.enum(['share', 'root']),
+      sddl: z.string(),
+      sentences: z.array(z.string()),
+      wanted: z.string().nullable(),
+      wantedSentences: z.array(z.string()),
+      asWanted: z.boolean(),
+    }),
+  ),
+  findings: z.array(
+    z.object({
+      code: z.string(),
+      weight: z.enum(['now', 'soon', 'tidy']),
+      layer: z.string(),
+      sentence: z.string(),
+      why: z.string(),
+      people: z.number().nullable(),
+    }),
+  ),
   /** Why the permissions could not be looked at, if so. */
   unread: z.string().nullable(),
 })

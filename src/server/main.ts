@@ -5,8 +5,17 @@ import { startServer } from './shell/start'
 /** The server process. Its settings are environment variables, listed in docs/running.md. */
 const env = process.env
 const server = await startServer({
-  config: { organisation: env['IKEBANA_ORGANISATION'] ?? 'Larkmere Ferries', timeZone: env['IKEBANA_TIME_ZONE'] ?? 'Europe/Copenhagen', demo: env['IKEBANA_DEMO'] === '1', dataFolder: resolve(env['IKEBANA_DATA'] ?? '.data') },
-  port: Number(env['PORT'] ?? 4040), host: env['HOST'] ?? '127.0.0.1', databaseUrl: env['DATABASE_URL'], fleetUrl: env['IKEBANA_FLEET'] ?? 'http://127.0.0.1:4041', token: env['IKEBANA_TOKEN'] ?? '',
+  config: {
+    organisation: env['IKEBANA_ORGANISATION'] ?? 'Larkmere Ferries',
+    timeZone: env['IKEBANA_TIME_ZONE'] ?? 'Europe/Copenhagen',
+    demo: env['IKEBANA_DEMO'] === '1',
+    dataFolder: resolve(env['IKEBANA_DATA'] ?? '.data'),
+  },
+  port: Number(env['PORT'] ?? 4040),
+  host: env['HOST'] ?? '127.0.0.1',
+  databaseUrl: env['DATABASE_URL'],
+  fleetUrl: env['IKEBANA_FLEET'] ?? 'http://127.0.0.1:4041',
+  token: env['IKEBANA_TOKEN'] ?? '',
   webFolder: fileURLToPath(new URL('../web', import.meta.url)),
 })
 process.stdout.write(`ikebana listens on ${server.address}\n`)
@@ -15,6 +24,9 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const) {
   process.on(signal, () => {
     if (stopping) return
     stopping = true
-    server.close().then(() => process.exit(0), () => process.exit(1))
+    server.close().then(
+      () => process.exit(0),
+      () => process.exit(1),
+    )
   })
 }

@@ -10,15 +10,21 @@ const Release = z.object({ share: z.string(), file: z.string(), host: z.string()
 /** The fleet's control interface (docs/formats/fleet-control.md), and the stand-in's own API for making trouble. */
 export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], token: string): FastifyInstance {
   const app = Fastify()
-  app.addHook('onRequest', async (request, reply) => { if (request.headers.authorization !== `Bearer ${token}`) await reply.status(401).send({ error: 'token' }) })
-  app.setErrorHandler((error: Error, _request, reply) => reply.status(error instanceof z.ZodError || error instanceof RangeError ? 400 : 500).send({ error: error.message }))
+  app.addHook('onRequest', async (request, reply) => {
+    if (request.headers.authorization !== `Bearer ${token}`) await reply.status(401).send({ error: 'token' })
+  })
+  app.setErrorHandler((error: Error, _request, reply) =>
+    reply.status(error instanceof z.ZodError || error instanceof RangeError ? 400 : 500).send({ error: error.message }),
+  )
   const host = (name: string) => {
     const found = fleet.hosts.get(name)
     if (!found) throw new RangeError(`no host is called ${name}`)
     return found
   }
   type Named = { Params: { host: string } }
-  app.get('/control/hosts', () => ({ hosts: [...fleet.hosts.values()].map(({ plan, power, draining, answers }) => ({ host: plan.id, pool: plan.pool, power, draining, answers })) }))
+  app.get('/control/hosts', () => ({
+    hosts: [...fleet.hosts.values()].map(({ plan, power, draining, answers }) => ({ host: plan.id, pool: plan.pool, power, draining, answers })),
+  }))
   app.get<Named>('/control/hosts/:host/sessions', ({ params }) => ({ sessions: fleet.sessionsOn(host(params.host).plan.id) }))
   app.post<Named>('/control/hosts/:host/drain', ({ params, body }) => {
     host(params.host).draining = z.object({ on: z.boolean() }).parse(body).on
@@ -36,7 +42,17 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     const { person } = z.object({ person: z.string() }).parse(body)
     return fleet.removeLeftover(host(params.host), person)
   })
-  app.get('/control/shares', () => ({ shares: shares.map((share) => ({ id: share.id, path: share.path, zone: share.zone, mount: share.mount, totalBytes: share.totalBytes, freeBytes: freeBytesOf(share), latencyMs: share.latencyMs })) }))
+  app.get('/control/shares', () => ({
+    shares: shares.map((share) => ({
+      id: share.id,
+      path: share.path,
+      zone: share.zone,
+      mount: share.mount,
+      totalBytes: share.totalBytes,
+      freeBytes: freeBytesOf(share),
+      latencyMs: share.latencyMs,
+    })),
+  }))
   const shareOf = (id: string) => {
     const share = shares.find((one) => one.id === id)
     if (!share) throw new RangeError(`no share is called ${id}`)

@@ -26,14 +26,23 @@ const shares = larkmereShares(folder)
 
 const headers = { authorization: `Bearer ${token}` }
 async function send(method: string, path: string, body: unknown): Promise<unknown> {
-  const response = await fetch(server + path, { method, headers: { ...headers, 'content-type': 'application/json' }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) })
+  const response = await fetch(server + path, {
+    method,
+    headers: { ...headers, 'content-type': 'application/json' },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  })
   if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
   return response.json()
 }
-const quietly = async (work: Promise<unknown>) => { await work.catch((error: Error) => { process.stderr.write(`stand-ins: ${error.message}\n`) }) }
+const quietly = async (work: Promise<unknown>) => {
+  await work.catch((error: Error) => {
+    process.stderr.write(`stand-ins: ${error.message}\n`)
+  })
+}
 const uplink: Uplink = {
   traces: (request) => quietly(send('POST', '/v1/traces', request)),
-  settings: async (host) => (await send('GET', `/api/agent/settings?host=${encodeURIComponent(host)}`, undefined)) as { version: number; settings: Settings },
+  settings: async (host) =>
+    (await send('GET', `/api/agent/settings?host=${encodeURIComponent(host)}`, undefined)) as { version: number; settings: Settings },
   report: (body) => quietly(send('POST', '/api/agent/report', body)),
 }
 
@@ -51,7 +60,11 @@ await makeDisks(company, shares)
 await plantTroubled(company, shares, startedMs)
 if (days > RECENT_DAYS) await writeHistory(company, planted, { fromDay: days, toDay: RECENT_DAYS + 1 })
 process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
-for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => { fleet.stop(); process.exit(0) })
+for (const signal of ['SIGINT', 'SIGTERM'] as const)
+  process.on(signal, () => {
+    fleet.stop()
+    process.exit(0)
+  })
 
 /** Sends days of history as evidence files. The launcher says when they have been sent before. */
 async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: number; toDay: number }): Promise<void> {
@@ -60,7 +73,11 @@ async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: numb
     if (observations.length === 0) continue
     const body = Buffer.from(observations.map((o) => JSON.stringify({ ...o, time: o.timeMs, timeMs: undefined })).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
-    const response = await fetch(`${server}/api/evidence/files`, { method: 'POST', headers: { ...headers, 'content-type': 'application/x-ndjson', 'x-file-name': name }, body })
+    const response = await fetch(`${server}/api/evidence/files`, {
+      method: 'POST',
+      headers: { ...headers, 'content-type': 'application/x-ndjson', 'x-file-name': name },
+      body,
+    })
     if (!response.ok) throw new Error(`history: ${response.status} ${await response.text()}`)
     const { id } = (await response.json()) as { id: string }
     pending.push(id)

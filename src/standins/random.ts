@@ -32,7 +32,10 @@ export class Random {
     return medianMs * Math.exp(spread * this.normal())
   }
   guid(): string {
-    const hex = (n: number) => Array.from({ length: n }, () => this.below(16).toString(16)).join('').toUpperCase()
+    const hex = (n: number) =>
+      Array.from({ length: n }, () => this.below(16).toString(16))
+        .join('')
+        .toUpperCase()
     return `${hex(8)}-${hex(4)}-4${hex(3)}-A${hex(3)}-${hex(12)}`
   }
 }

@@ -18,7 +18,8 @@ import { freeBytesOf, larkmereShares } from './share/share'
 const NOW = Date.UTC(2026, 10, 23, 13)
 const company = larkmere(260)
 const planted = plant(NOW, company.staff, company.hosts)
-const days = (from: number, to: number) => [...history(company, planted, { fromDay: from, toDay: to }, NOW, 'Europe/Copenhagen')].flatMap(({ observations }) => observations)
+const days = (from: number, to: number) =>
+  [...history(company, planted, { fromDay: from, toDay: to }, NOW, 'Europe/Copenhagen')].flatMap(({ observations }) => observations)
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-standins-'))
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
@@ -38,10 +39,14 @@ describe('Larkmere Ferries', () => {
   })
 
   it('plants troubles that the diagnosis finds from the evidence alone', () => {
-    const explained = analyseAll(correlate(days(6, 0), NOW).map(({ attempt }) => attempt), company.org)
+    const explained = analyseAll(
+      correlate(days(6, 0), NOW).map(({ attempt }) => attempt),
+      company.org,
+    )
     const causes = new Map<string, number>()
     for (const { diagnosis } of explained) if (diagnosis.cause) causes.set(diagnosis.cause.id, (causes.get(diagnosis.cause.id) ?? 0) + 1)
-    for (const id of ['policy-part-slow', 'container-held', 'host-not-configured', 'second-factor-timeout', 'wrong-password']) expect(causes.get(id) ?? 0, id).toBeGreaterThan(0)
+    for (const id of ['policy-part-slow', 'container-held', 'host-not-configured', 'second-factor-timeout', 'wrong-password'])
+      expect(causes.get(id) ?? 0, id).toBeGreaterThan(0)
   })
 
   it('keeps summer time', () => {
@@ -49,7 +54,11 @@ describe('Larkmere Ferries', () => {
   })
 
   it('has shares whose latency follows the load', () => {
-    const [quiet, busy, overloaded] = [latencyOf(String.raw`\\quay-fs1\profiles`, 5, false, 1), latencyOf(String.raw`\\quay-fs1\profiles`, 40, false, 1), latencyOf(String.raw`\\quay-fs1\profiles`, 40, true, 1)]
+    const [quiet, busy, overloaded] = [
+      latencyOf(String.raw`\\quay-fs1\profiles`, 5, false, 1),
+      latencyOf(String.raw`\\quay-fs1\profiles`, 40, false, 1),
+      latencyOf(String.raw`\\quay-fs1\profiles`, 40, true, 1),
+    ]
     expect(quiet).toBe(3)
     expect(busy).toBeGreaterThan(quiet)
     expect(overloaded).toBeGreaterThan(busy)
@@ -64,7 +73,14 @@ it('an export says the same as the observations that it was made of', () => {
     const [direct] = correlate(list, NOW)
     const { observations, faults } = readOtlp(JSON.parse(JSON.stringify(otlpOf(list, () => random.guid().replaceAll('-', '').slice(0, 16)))))
     const [exported] = correlate(observations, NOW)
-    const facts = (one: typeof direct) => ({ id: one?.attempt.id, totalMs: one?.attempt.totalMs, outcome: one?.attempt.outcome, person: one?.attempt.person, attrs: one?.attempt.attrs, phases: one?.attempt.phases.map(({ phase, startMs, endMs }) => [phase, startMs, endMs]) })
+    const facts = (one: typeof direct) => ({
+      id: one?.attempt.id,
+      totalMs: one?.attempt.totalMs,
+      outcome: one?.attempt.outcome,
+      person: one?.attempt.person,
+      attrs: one?.attempt.attrs,
+      phases: one?.attempt.phases.map(({ phase, startMs, endMs }) => [phase, startMs, endMs]),
+    })
     expect(faults).toEqual([])
     expect(facts(exported)).toEqual(facts(direct))
   }
@@ -72,10 +88,28 @@ it('an export says the same as the observations that it was made of', () => {
 
 describe('the fleet control', () => {
   const shares = larkmereShares(folder)
-  const fleet = new Fleet({ larkmere: company, planted, shares, timeZone: 'UTC', floorAMinute: 1, now: () => NOW, uplink: { traces: async () => undefined, report: async () => undefined, settings: async () => { throw new Error('not asked here') } } })
+  const fleet = new Fleet({
+    larkmere: company,
+    planted,
+    shares,
+    timeZone: 'UTC',
+    floorAMinute: 1,
+    now: () => NOW,
+    uplink: {
+      traces: async () => undefined,
+      report: async () => undefined,
+      settings: async () => {
+        throw new Error('not asked here')
+      },
+    },
+  })
   const app = controlServer(fleet, shares, 'secret')
-  afterAll(() => { fleet.stop(); void app.close() })
-  const ask = (method: 'GET' | 'POST', url: string, payload?: object) => app.inject({ method, url, headers: { authorization: 'Bearer secret' }, ...(payload ? { payload } : {}) })
+  afterAll(() => {
+    fleet.stop()
+    void app.close()
+  })
+  const ask = (method: 'GET' | 'POST', url: string, payload?: object) =>
+    app.inject({ method, url, headers: { authorization: 'Bearer secret' }, ...(payload ? { payload } : {}) })
 
   it('asks for its token', async () => {
     expect((await app.inject({ url: '/control/hosts' })).statusCode).toBe(401)
@@ -99,7 +133,9 @@ describe('the fleet control', () => {
     const host = [...fleet.hosts.values()].find(({ power }) => power === 'on')
     host?.sessions.set('s-1', { person: 'x', session: 's-1', host: host.plan.id, sinceMs: NOW, state: 'active', endsMs: NOW + 1 })
     shares[0]?.hold('x', host?.plan.id ?? '', 's-1', NOW)
-    expect((await ask('POST', '/control/holds/release', { share: shares[0]?.path, file: 'x/profile.vhdx', host: host?.plan.id, session: 's-1' })).json()).toEqual({ released: false, reason: 'session s-1 lives' })
+    expect(
+      (await ask('POST', '/control/holds/release', { share: shares[0]?.path, file: 'x/profile.vhdx', host: host?.plan.id, session: 's-1' })).json(),
+    ).toEqual({ released: false, reason: 'session s-1 lives' })
   })
 
   it('makes a disk file once, and counts the room that it claims', async () => {

@@ -26,9 +26,15 @@ export function writeGuid(view: DataView, at: number, guid: string): void {
 }
 
 /** Bytes to put at a place in a file; what lies between stays as it is. */
-export interface Write { readonly offset: number; readonly bytes: Uint8Array }
+export interface Write {
+  readonly offset: number
+  readonly bytes: Uint8Array
+}
 /** A stretch to fill with zeros. */
-export interface Zeros { readonly offset: number; readonly zeros: number }
+export interface Zeros {
+  readonly offset: number
+  readonly zeros: number
+}
 
 /** A file as it would be after some writes, without writing them. Later writes lie over earlier ones. */
 export function overlaid(file: ByteSource, writes: readonly (Write | Zeros)[]): ByteSource {
@@ -53,7 +59,14 @@ export function overlaid(file: ByteSource, writes: readonly (Write | Zeros)[]): 
 }
 
 /** A stretch that is taken; `step` is the length of one of several alike that follow each other, numbered from `first`. */
-interface Taken { readonly what: string; readonly offset: number; bytes: number; readonly entry: number; readonly step: number; readonly first: number }
+interface Taken {
+  readonly what: string
+  readonly offset: number
+  bytes: number
+  readonly entry: number
+  readonly step: number
+  readonly first: number
+}
 
 /** Stretches of a file that are taken, and a name for each; says where two lie over each other and what nothing refers to. */
 export class Places {
@@ -67,7 +80,8 @@ export class Places {
   /** One of many alike with a number. Those that follow each other, in number and place, are kept as one. */
   takeNumbered(what: string, number: number, offset: number, bytes: number, entry: number): void {
     const last = this.#taken.at(-1)
-    if (last?.what === what && last.step === bytes && last.offset + last.bytes === offset && last.first + last.bytes / bytes === number) last.bytes += bytes
+    if (last?.what === what && last.step === bytes && last.offset + last.bytes === offset && last.first + last.bytes / bytes === number)
+      last.bytes += bytes
     else this.#taken.push({ what, offset, bytes, entry, step: bytes, first: number })
   }
 
@@ -76,7 +90,14 @@ export class Places {
     const result: { first: string; second: string; alike: boolean; offset: number; entry: number }[] = []
     let furthest: Taken | null = null
     for (const one of this.#sorted()) {
-      if (furthest && one.offset < furthest.offset + furthest.bytes) result.push({ first: nameAt(furthest, one.offset), second: nameAt(one, one.offset), alike: furthest.what === one.what, offset: one.offset, entry: one.entry })
+      if (furthest && one.offset < furthest.offset + furthest.bytes)
+        result.push({
+          first: nameAt(furthest, one.offset),
+          second: nameAt(one, one.offset),
+          alike: furthest.what === one.what,
+          offset: one.offset,
+          entry: one.entry,
+        })
       if (!furthest || one.offset + one.bytes > furthest.offset + furthest.bytes) furthest = one
     }
     return result
@@ -108,4 +129,5 @@ export class Places {
   }
 }
 
-const nameAt = ({ what, offset, step, first }: Taken, at: number): string => (step === 0 ? what : `${what} ${first + Math.floor((at - offset) / step)}`)
+const nameAt = ({ what, offset, step, first }: Taken, at: number): string =>
+  step === 0 ? what : `${what} ${first + Math.floor((at - offset) / step)}`

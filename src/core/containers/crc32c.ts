@@ -36,10 +36,12 @@ function lastNonZero(bytes: Uint8Array): number {
 }
 
 /** OPERATORS[k][bit]: what a set bit of the checksum becomes after 2^k zero bytes (the method of zlib's crc32_combine, from memory). */
-const OPERATORS: Uint32Array[] = [Uint32Array.from({ length: 32 }, (_, bit) => {
-  const crc = (1 << bit) >>> 0
-  return ((TABLE[crc & 0xff] ?? 0) ^ (crc >>> 8)) >>> 0
-})]
+const OPERATORS: Uint32Array[] = [
+  Uint32Array.from({ length: 32 }, (_, bit) => {
+    const crc = (1 << bit) >>> 0
+    return ((TABLE[crc & 0xff] ?? 0) ^ (crc >>> 8)) >>> 0
+  }),
+]
 
 function pastZeros(crc: number, count: number): number {
   let result = crc

@@ -12,7 +12,10 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }))
 const qemu = spawnSync('qemu-img', ['--version']).status === 0
 const guid = (n: number) => `${n}1111111-2222-4333-A444-555555555555`
 const guids = { fileWrite: guid(1), dataWrite: guid(2), disk: guid(3) }
-const source = (bytes: Uint8Array): ByteSource => ({ sizeBytes: bytes.length, read: (offset, length) => bytes.slice(Math.min(offset, bytes.length), Math.min(offset + length, bytes.length)) })
+const source = (bytes: Uint8Array): ByteSource => ({
+  sizeBytes: bytes.length,
+  read: (offset, length) => bytes.slice(Math.min(offset, bytes.length), Math.min(offset + length, bytes.length)),
+})
 const bytesOf = ({ pieces, fileBytes }: { pieces: readonly Write[]; fileBytes: number }) => {
   const bytes = new Uint8Array(fileBytes)
   for (const { offset, bytes: part } of pieces) bytes.set(part, offset)
@@ -26,7 +29,8 @@ function write(name: string, { pieces, fileBytes }: { pieces: readonly Write[]; 
   truncateSync(path, fileBytes)
   return path
 }
-const qemuInfo = (path: string, format = path.endsWith('.vhd') ? 'vpc' : 'vhdx') => JSON.parse(execFileSync('qemu-img', ['info', '-f', format, '--output=json', path]).toString()) as Record<string, unknown>
+const qemuInfo = (path: string, format = path.endsWith('.vhd') ? 'vpc' : 'vhdx') =>
+  JSON.parse(execFileSync('qemu-img', ['info', '-f', format, '--output=json', path]).toString()) as Record<string, unknown>
 const shape = { virtualBytes: 64 * MIB, blockBytes: 2 * MIB, present: [0, 7], guids, creator: 'test' }
 
 describe('CRC-32C', () => {
@@ -34,28 +38,55 @@ describe('CRC-32C', () => {
     // A plain form of RFC 3720 B.4's polynomial division, bit by bit.
     const plainly = (bytes: Uint8Array) => {
       let crc = 0xffffffff
-      for (const byte of bytes) { crc ^= byte; for (let bit = 0; bit < 8; bit++) crc = crc & 1 ? (crc >>> 1) ^ 0x82f63b78 : crc >>> 1 }
+      for (const byte of bytes) {
+        crc ^= byte
+        for (let bit = 0; bit < 8; bit++) crc = crc & 1 ? (crc >>> 1) ^ 0x82f63b78 : crc >>> 1
+      }
       return (crc ^ 0xffffffff) >>> 0
     }
-    fc.assert(fc.property(fc.uint8Array({ maxLength: 40 }), fc.nat(200), fc.nat(9), (head, zeros, shift) => {
-      const bytes = new Uint8Array(shift + head.length + zeros).subarray(shift)
-      bytes.set(head)
-      expect(crc32c(bytes)).toBe(plainly(bytes))
-      const holed = bytes.slice()
-      holed.fill(0, 4, 8)
-      expect(crc32c(bytes, 4)).toBe(plainly(holed))
-    }))
+    fc.assert(
+      fc.property(fc.uint8Array({ maxLength: 40 }), fc.nat(200), fc.nat(9), (head, zeros, shift) => {
+        const bytes = new Uint8Array(shift + head.length + zeros).subarray(shift)
+        bytes.set(head)
+        expect(crc32c(bytes)).toBe(plainly(bytes))
+        const holed = bytes.slice()
+        holed.fill(0, 4, 8)
+        expect(crc32c(bytes, 4)).toBe(plainly(holed))
+      }),
+    )
   })
 })
 
 describe('VHD', () => {
   it.each(['dynamic', 'differencing', 'fixed'] as const)('what is written is read back: %s', async (kind) => {
-    const result = await inspect(source(bytesOf(newVhd({ kind, virtualBytes: 16 * MIB, blockBytes: 2 * MIB, present: [0, 5], diskId: guid(4), ...(kind === 'differencing' ? { parent: { path: '..\\golden.vhd', diskId: guid(5) } } : {}) }))))
-    expect(result).toMatchObject({ format: 'vhd', kind, virtualBytes: 16 * MIB, allocatedBytes: kind === 'fixed' ? 16 * MIB : 4 * MIB, blockBytes: kind === 'fixed' ? 0 : 2 * MIB, parent: kind === 'differencing' ? '..\\golden.vhd' : null, state: 'clean', findings: [] })
+    const result = await inspect(
+      source(
+        bytesOf(
+          newVhd({
+            kind,
+            virtualBytes: 16 * MIB,
+            blockBytes: 2 * MIB,
+            present: [0, 5],
+            diskId: guid(4),
+            ...(kind === 'differencing' ? { parent: { path: '..\\golden.vhd', diskId: guid(5) } } : {}),
+          }),
+        ),
+      ),
+    )
+    expect(result).toMatchObject({
+      format: 'vhd',
+      kind,
+      virtualBytes: 16 * MIB,
+      allocatedBytes: kind === 'fixed' ? 16 * MIB : 4 * MIB,
+      blockBytes: kind === 'fixed' ? 0 : 2 * MIB,
+      parent: kind === 'differencing' ? '..\\golden.vhd' : null,
+      state: 'clean',
+      findings: [],
+    })
   })
 
   // Outside judge: qemu-img and qemu-io (qemu-utils), which call this format vpc.
-  it.skipIf(!qemu)('qemu reads ours, and what it writes into ours is found; ours reads qemu\'s', async () => {
+  it.skipIf(!qemu)("qemu reads ours, and what it writes into ours is found; ours reads qemu's", async () => {
     const ours = write('ours.vhd', newVhd({ kind: 'dynamic', virtualBytes: 64 * MIB, blockBytes: 2 * MIB, present: [3], diskId: guid(4) }))
     expect(qemuInfo(ours)['format']).toBe('vpc')
     execFileSync('qemu-io', ['-f', 'vpc', '-c', 'write -P 7 20M 64k', '-c', 'read -P 7 20M 64k', '-c', 'read -P 0 7M 4k', ours])
@@ -74,9 +105,51 @@ describe('VHD', () => {
   })
 
   it.each<[string, (bytes: Uint8Array) => Uint8Array | void, string]>([
-    ['vhd.footer.copy', (bytes) => { bytes[bytes.length - 400] = 9 }, 'clean'], ['vhd.footer.copy', (bytes) => { bytes[3] = 9 }, 'clean'], ['vhd.footer', (bytes) => { bytes[bytes.length - 400] = 9; bytes[100] = 9 }, 'damaged'],
-    ['vhd.header', (bytes) => { bytes[700] = 9 }, 'damaged'], ['vhd.block-outside', (bytes) => { bytes[1536] = 9 }, 'damaged'], ['vhd.block-twice', (bytes) => { bytes.copyWithin(1540, 1536, 1540) }, 'damaged'],
-    ['vhd.footer.copy', (bytes) => bytes.slice(0, bytes.length - 100), 'clean'], ['vhd.block-outside', (bytes) => bytes.slice(0, bytes.length - 1000), 'damaged'],
+    [
+      'vhd.footer.copy',
+      (bytes) => {
+        bytes[bytes.length - 400] = 9
+      },
+      'clean',
+    ],
+    [
+      'vhd.footer.copy',
+      (bytes) => {
+        bytes[3] = 9
+      },
+      'clean',
+    ],
+    [
+      'vhd.footer',
+      (bytes) => {
+        bytes[bytes.length - 400] = 9
+        bytes[100] = 9
+      },
+      'damaged',
+    ],
+    [
+      'vhd.header',
+      (bytes) => {
+        bytes[700] = 9
+      },
+      'damaged',
+    ],
+    [
+      'vhd.block-outside',
+      (bytes) => {
+        bytes[1536] = 9
+      },
+      'damaged',
+    ],
+    [
+      'vhd.block-twice',
+      (bytes) => {
+        bytes.copyWithin(1540, 1536, 1540)
+      },
+      'damaged',
+    ],
+    ['vhd.footer.copy', (bytes) => bytes.slice(0, bytes.length - 100), 'clean'],
+    ['vhd.block-outside', (bytes) => bytes.slice(0, bytes.length - 1000), 'damaged'],
   ])('finds %s', async (code, damage, state) => {
     const bytes = bytesOf(newVhd({ kind: 'dynamic', virtualBytes: 16 * MIB, blockBytes: 2 * MIB, present: [0, 5], diskId: guid(4) }))
     const result = await inspect(source(damage(bytes) ?? bytes))
@@ -84,13 +157,30 @@ describe('VHD', () => {
   })
 
   it('survives truncation anywhere, random bytes and flipped bits', async () => {
-    const whole = bytesOf(newVhd({ kind: 'differencing', virtualBytes: 16 * MIB, blockBytes: 2 * MIB, present: [0], diskId: guid(4), parent: { path: 'p.vhd', diskId: guid(5) } }))
-    await fc.assert(fc.asyncProperty(fc.integer({ min: 0, max: whole.length - 1 }), async (length) => { expect((await inspect(source(whole.subarray(0, length)))).findings.length).toBeGreaterThan(0) }), { numRuns: 60 })
-    await fc.assert(fc.asyncProperty(fc.integer({ min: 0, max: 2600 }), fc.integer({ min: 0, max: 7 }), async (at, bit) => {
-      const bytes = whole.slice()
-      bytes[at] = (bytes[at] ?? 0) ^ (1 << bit)
-      expect(['clean', 'damaged', 'unknown']).toContain((await anatomyOf(source(bytes))).inspection.state)
-    }), { numRuns: 150 })
+    const whole = bytesOf(
+      newVhd({
+        kind: 'differencing',
+        virtualBytes: 16 * MIB,
+        blockBytes: 2 * MIB,
+        present: [0],
+        diskId: guid(4),
+        parent: { path: 'p.vhd', diskId: guid(5) },
+      }),
+    )
+    await fc.assert(
+      fc.asyncProperty(fc.integer({ min: 0, max: whole.length - 1 }), async (length) => {
+        expect((await inspect(source(whole.subarray(0, length)))).findings.length).toBeGreaterThan(0)
+      }),
+      { numRuns: 60 },
+    )
+    await fc.assert(
+      fc.asyncProperty(fc.integer({ min: 0, max: 2600 }), fc.integer({ min: 0, max: 7 }), async (at, bit) => {
+        const bytes = whole.slice()
+        bytes[at] = (bytes[at] ?? 0) ^ (1 << bit)
+        expect(['clean', 'damaged', 'unknown']).toContain((await anatomyOf(source(bytes))).inspection.state)
+      }),
+      { numRuns: 150 },
+    )
   })
 })
 
@@ -127,7 +217,7 @@ describe('VHDX with a log, with a parent, fixed', () => {
     expect((await inspect(source(short))).state).toBe('damaged')
   })
 
-  it('reads a child and its parent\'s path; a missing sector bitmap is damage', async () => {
+  it("reads a child and its parent's path; a missing sector bitmap is damage", async () => {
     const child = bytesOf(newVhdx({ ...shape, present: [2], parent: { path: '.\\golden.vhdx', dataWrite: guid(7) } }))
     expect(await inspect(source(child))).toMatchObject({ kind: 'differencing', parent: '.\\golden.vhdx', state: 'clean', allocatedBytes: 2 * MIB })
     child[3 * MIB + 16] = (child[3 * MIB + 16] ?? 0) | 7
@@ -143,18 +233,36 @@ describe('VHDX with a log, with a parent, fixed', () => {
   // Wherever qemu-img check finds damage, or cannot open the file, ours must find some too.
   it.skipIf(!qemu)('finds damage at least wherever qemu-img does', async () => {
     const whole = bytesOf(newVhdx(shape))
-    const places = [0, 64 * 1024, 64 * 1024 + 20, 128 * 1024 + 3, 192 * 1024 + 8, 192 * 1024 + 33, 256 * 1024 + 40, 2 * MIB + 2, 2 * MIB + 40, 2 * MIB + 50, 2 * MIB + 65_536 + 2, 3 * MIB, 3 * MIB + 2, 3 * MIB + 4, 3 * MIB + 56, 3 * MIB + 62]
+    const places = [
+      0,
+      64 * 1024,
+      64 * 1024 + 20,
+      128 * 1024 + 3,
+      192 * 1024 + 8,
+      192 * 1024 + 33,
+      256 * 1024 + 40,
+      2 * MIB + 2,
+      2 * MIB + 40,
+      2 * MIB + 50,
+      2 * MIB + 65_536 + 2,
+      3 * MIB,
+      3 * MIB + 2,
+      3 * MIB + 4,
+      3 * MIB + 56,
+      3 * MIB + 62,
+    ]
     const missed: string[] = []
-    for (const at of places) for (const value of [0x00, 0x07, 0xff]) {
-      const bytes = whole.slice()
-      if (bytes[at] === value) continue
-      bytes[at] = value
-      const path = join(folder, 'damaged.vhdx')
-      writeFileSync(path, bytes)
-      const theirs = spawnSync('qemu-img', ['check', '-f', 'vhdx', path]).status
-      const ours = await inspect(source(bytes))
-      if (theirs !== 0 && ours.findings.length === 0) missed.push(`${value} at ${at}`)
-    }
+    for (const at of places)
+      for (const value of [0x00, 0x07, 0xff]) {
+        const bytes = whole.slice()
+        if (bytes[at] === value) continue
+        bytes[at] = value
+        const path = join(folder, 'damaged.vhdx')
+        writeFileSync(path, bytes)
+        const theirs = spawnSync('qemu-img', ['check', '-f', 'vhdx', path]).status
+        const ours = await inspect(source(bytes))
+        if (theirs !== 0 && ours.findings.length === 0) missed.push(`${value} at ${at}`)
+      }
     for (const length of [100, 70_000, 300_000, MIB, 2 * MIB, 3 * MIB, 5 * MIB, 8 * MIB - 1]) {
       const path = join(folder, 'short.vhdx')
       writeFileSync(path, whole.subarray(0, length))

@@ -33,7 +33,20 @@ async function formatOf(file: ByteSource): Promise<Inspection['format']> {
 
 function unknown(file: ByteSource): Inspection {
   return {
-    format: 'unknown', kind: 'dynamic', virtualBytes: 0, fileBytes: file.sizeBytes, allocatedBytes: 0, blockBytes: 0, parent: null, state: 'unknown',
-    findings: [{ code: 'format.unknown', offset: 0, sentence: file.sizeBytes === 0 ? 'The file is empty.' : 'Neither the first nor the last bytes are those of a disk format that is known here.' }],
+    format: 'unknown',
+    kind: 'dynamic',
+    virtualBytes: 0,
+    fileBytes: file.sizeBytes,
+    allocatedBytes: 0,
+    blockBytes: 0,
+    parent: null,
+    state: 'unknown',
+    findings: [
+      {
+        code: 'format.unknown',
+        offset: 0,
+        sentence: file.sizeBytes === 0 ? 'The file is empty.' : 'Neither the first nor the last bytes are those of a disk format that is known here.',
+      },
+    ],
   }
 }

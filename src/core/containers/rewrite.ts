@@ -29,7 +29,10 @@ export async function readForRewrite(file: ByteSource): Promise<Vhdx> {
   if (textAt(head, 0, head.length) !== FILE_SIGNATURE) throw new CannotRewrite('Only VHDX files can be read block by block and written anew here.')
   const vhdx = await readVhdx(file)
   const { state, kind, findings } = vhdx.inspection
-  if (state === 'damaged') throw new CannotRewrite(`The structure is damaged (${findings.find(({ code }) => !code.endsWith('.copy'))?.sentence ?? 'see its findings'}): what belongs where would have to be guessed.`)
+  if (state === 'damaged')
+    throw new CannotRewrite(
+      `The structure is damaged (${findings.find(({ code }) => !code.endsWith('.copy'))?.sentence ?? 'see its findings'}): what belongs where would have to be guessed.`,
+    )
   if (kind === 'differencing') throw new CannotRewrite('The file holds only what differs from its parent; rewriting it alone would lose the rest.')
   return vhdx
 }
@@ -40,7 +43,12 @@ export async function readForRewrite(file: ByteSource): Promise<Vhdx> {
  * @param virtualBytes the size of the disk, at least as large as it is
  * @param dataWrite a fresh GUID where the disk grows, so that children notice; else the disk's own stays
  */
-export function planRewrite(vhdx: Vhdx, keep: (block: number) => boolean, guids: { fileWrite: string; dataWrite: string | null }, virtualBytes: number | null = null): Rewrite {
+export function planRewrite(
+  vhdx: Vhdx,
+  keep: (block: number) => boolean,
+  guids: { fileWrite: string; dataWrite: string | null },
+  virtualBytes: number | null = null,
+): Rewrite {
   const { metadata, header, inspection, blockOffsets } = vhdx
   if (!metadata || !header) throw new CannotRewrite('The file says neither how large the disk is nor how large its blocks are.')
   const size = virtualBytes ?? metadata.virtualBytes
@@ -48,9 +56,17 @@ export function planRewrite(vhdx: Vhdx, keep: (block: number) => boolean, guids:
   if (size > 64 * 2 ** 40 || size % metadata.sectorBytes !== 0) throw new CannotRewrite('A disk has whole sectors, and at most 64 TiB.')
   const fixed = inspection.kind === 'fixed'
   const present: number[] = []
-  blockOffsets.forEach((offset, block) => { if (offset >= 0 && (fixed || keep(block))) present.push(block) })
+  blockOffsets.forEach((offset, block) => {
+    if (offset >= 0 && (fixed || keep(block))) present.push(block)
+  })
   const { pieces, fileBytes, offsets } = newVhdx({
-    virtualBytes: size, blockBytes: metadata.blockBytes, present, creator: 'Ikebana', fixed, sectorBytes: metadata.sectorBytes, guids: { fileWrite: guids.fileWrite, dataWrite: guids.dataWrite ?? header.dataWriteGuid, disk: metadata.diskId || guids.fileWrite },
+    virtualBytes: size,
+    blockBytes: metadata.blockBytes,
+    present,
+    creator: 'Ikebana',
+    fixed,
+    sectorBytes: metadata.sectorBytes,
+    guids: { fileWrite: guids.fileWrite, dataWrite: guids.dataWrite ?? header.dataWriteGuid, disk: metadata.diskId || guids.fileWrite },
   })
   const copies = present.map((block, i) => ({ block, from: blockOffsets[block] ?? 0, to: offsets[i] ?? 0, bytes: metadata.blockBytes }))
   return { pieces, fileBytes, copies, before: inspection }

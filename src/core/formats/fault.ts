@@ -10,7 +10,10 @@ export interface Fault {
 }
 
 export class Refusal extends Error {
-  constructor(readonly code: string, message: string) {
+  constructor(
+    readonly code: string,
+    message: string,
+  ) {
     super(message)
   }
 }

@@ -15,28 +15,46 @@ describe('NDJSON', () => {
     const text = `${good(1)}\n{"kind":"phase"}\n\nnot json\n${good(2)}\n["x"]\n{"kind":"mark","time":"yesterday","attempt":"a"}\n${good(3)}`
     const { observations, faults } = readNdjson(bytes(text))
     expect(observations.map(({ code }) => code)).toEqual(['c1', 'c2', 'c3'])
-    expect(faults.map(({ line, code }) => [line, code])).toEqual([[2, 'record.time'], [4, 'line.json'], [6, 'record.not-an-object'], [7, 'record.time']])
+    expect(faults.map(({ line, code }) => [line, code])).toEqual([
+      [2, 'record.time'],
+      [4, 'line.json'],
+      [6, 'record.not-an-object'],
+      [7, 'record.time'],
+    ])
     expect(faults[1]?.byte).toBe(good(1).length + 1 + '{"kind":"phase"}'.length + 1 + 1)
     expect(faults[3]?.reason).toContain('expected an RFC 3339 instant')
   })
 
   it('gives the same wherever the chunks are cut', () => {
-    const whole = bytes(`${good(1)}\r\n{"time":1,"kind":"mark","attempt":"ü"}\n{broken\n${JSON.stringify({ time: START_MS, kind: 'mark', attempt: 'ünïcode ☃ 𝄞' })}\n\n${good(2)}\n`)
+    const whole = bytes(
+      `${good(1)}\r\n{"time":1,"kind":"mark","attempt":"ü"}\n{broken\n${JSON.stringify({ time: START_MS, kind: 'mark', attempt: 'ünïcode ☃ 𝄞' })}\n\n${good(2)}\n`,
+    )
     const expected = readNdjson(whole)
     expect(expected.observations).toHaveLength(3)
-    fc.assert(fc.property(fc.array(fc.integer({ min: 0, max: whole.length }), { maxLength: 12 }), (cuts) => {
-      const observations: Observation[] = []
-      const faults: Fault[] = []
-      const reader = new NdjsonReader({ observation: (o) => observations.push(o), fault: (f) => faults.push(f) })
-      const edges = [0, ...cuts.sort((a, b) => a - b), whole.length]
-      for (let i = 0; i + 1 < edges.length; i++) reader.push(whole.subarray(edges[i], edges[i + 1]))
-      reader.end()
-      expect({ observations, faults }).toEqual(expected)
-    }))
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 0, max: whole.length }), { maxLength: 12 }), (cuts) => {
+        const observations: Observation[] = []
+        const faults: Fault[] = []
+        const reader = new NdjsonReader({ observation: (o) => observations.push(o), fault: (f) => faults.push(f) })
+        const edges = [0, ...cuts.sort((a, b) => a - b), whole.length]
+        for (let i = 0; i + 1 < edges.length; i++) reader.push(whole.subarray(edges[i], edges[i + 1]))
+        reader.end()
+        expect({ observations, faults }).toEqual(expected)
+      }),
+    )
   })
 
   it('refuses a line that is too long, wrong encodings and binary, and loses nothing around them', () => {
-    const parts = [bytes(good(1) + '\n'), bytes(`"${'x'.repeat(10 * LONGEST_LINE_BYTES)}"\n`), bytes(good(2) + '\n'), Uint8Array.of(0xff, 0xfe, 0x7b, 0, 10), bytes(good(3) + '\n'), Uint8Array.of(1, 2, 0, 3, 10), bytes(`${'['.repeat(100_000)}\n`), bytes(good(4))]
+    const parts = [
+      bytes(good(1) + '\n'),
+      bytes(`"${'x'.repeat(10 * LONGEST_LINE_BYTES)}"\n`),
+      bytes(good(2) + '\n'),
+      Uint8Array.of(0xff, 0xfe, 0x7b, 0, 10),
+      bytes(good(3) + '\n'),
+      Uint8Array.of(1, 2, 0, 3, 10),
+      bytes(`${'['.repeat(100_000)}\n`),
+      bytes(good(4)),
+    ]
     const observations: Observation[] = []
     const faults: Fault[] = []
     const reader = new NdjsonReader({ observation: (o) => observations.push(o), fault: (f) => faults.push(f) })
@@ -44,59 +62,142 @@ describe('NDJSON', () => {
     for (let at = 0; at < all.length; at += 65_536) reader.push(all.subarray(at, at + 65_536))
     reader.end()
     expect(observations.map(({ code }) => code)).toEqual(['c1', 'c2', 'c3', 'c4'])
-    expect(faults.map(({ line, code }) => [line, code])).toEqual([[2, 'line.too-long'], [4, 'line.encoding'], [6, 'line.binary'], [7, 'line.json']])
+    expect(faults.map(({ line, code }) => [line, code])).toEqual([
+      [2, 'line.too-long'],
+      [4, 'line.encoding'],
+      [6, 'line.binary'],
+      [7, 'line.json'],
+    ])
     expect(Math.max(...faults.map(({ excerpt }) => excerpt.length))).toBeLessThanOrEqual(200)
   })
 
   it('survives any bytes between good lines', () => {
-    fc.assert(fc.property(fc.uint8Array({ maxLength: 300 }), (noise) => {
-      const { observations } = readNdjson(Buffer.concat([bytes(good(1) + '\n'), noise, bytes('\n' + good(2) + '\n')]))
-      expect(observations.map(({ code }) => code).filter((code) => code === 'c1' || code === 'c2')).toEqual(['c1', 'c2'])
-    }), { numRuns: 500 })
+    fc.assert(
+      fc.property(fc.uint8Array({ maxLength: 300 }), (noise) => {
+        const { observations } = readNdjson(Buffer.concat([bytes(good(1) + '\n'), noise, bytes('\n' + good(2) + '\n')]))
+        expect(observations.map(({ code }) => code).filter((code) => code === 'c1' || code === 'c2')).toEqual(['c1', 'c2'])
+      }),
+      { numRuns: 500 },
+    )
   })
 
   it('makes text keepable: NUL and half pairs would be refused by the database', () => {
-    const { observations } = readNdjson(bytes('{"time":1795440000000,"kind":"mark","attempt":"a\\u0000b","text":"\\ud800 \\ud834\\udd1e","attrs":{"k\\u0000":{"deep":["\\u0000"]}}}'))
+    const { observations } = readNdjson(
+      bytes('{"time":1795440000000,"kind":"mark","attempt":"a\\u0000b","text":"\\ud800 \\ud834\\udd1e","attrs":{"k\\u0000":{"deep":["\\u0000"]}}}'),
+    )
     expect(observations[0]).toMatchObject({ attempt: 'a\ufffdb', text: '\ufffd \u{1d11e}', attrs: { 'k\ufffd': '{"deep":["\\u0000"]}' } })
   })
 
   // RFC 3339 section 5.8 examples.
-  it.each([['1985-04-12T23:20:50.52Z', 482196050520], ['1996-12-19T16:39:57-08:00', 851042397000], ['1990-12-31T23:59:60Z', 662688000000], ['1990-12-31T15:59:60-08:00', 662688000000]])('reads the instant %s', (text, ms) => {
+  it.each([
+    ['1985-04-12T23:20:50.52Z', 482196050520],
+    ['1996-12-19T16:39:57-08:00', 851042397000],
+    ['1990-12-31T23:59:60Z', 662688000000],
+    ['1990-12-31T15:59:60-08:00', 662688000000],
+  ])('reads the instant %s', (text, ms) => {
     if (ms < Date.UTC(1990, 0, 1)) expect(() => readTime(text)).toThrow(/between 1990 and 2100/)
     else expect(readTime(text)).toBe(ms)
   })
 
   it('keeps fractions of a millisecond and refuses what is no instant', () => {
     expect(readTime('2026-11-23T05:40:00.123456789+01:00')).toBeCloseTo(Date.UTC(2026, 10, 23, 4, 40) + 123.456789, 3)
-    for (const wrong of ['2026-11-23 05:40', '2026-02-30T00:00:00Z', '2026-11-23T25:00:00Z', 'now', '', NaN, null, 12, '3026-01-01T00:00:00Z']) expect(() => readTime(wrong)).toThrow(/time is/)
+    for (const wrong of ['2026-11-23 05:40', '2026-02-30T00:00:00Z', '2026-11-23T25:00:00Z', 'now', '', NaN, null, 12, '3026-01-01T00:00:00Z'])
+      expect(() => readTime(wrong)).toThrow(/time is/)
   })
 })
 
 describe('OTLP JSON', () => {
   // opentelemetry-proto, examples/trace.json (from memory, shortened to what the reader takes).
-  const example = { resourceSpans: [{ resource: { attributes: [{ key: 'service.name', value: { stringValue: 'my.service' } }] }, scopeSpans: [{ scope: { name: 'my.library', version: '1.0.0' }, spans: [{ traceId: '5B8EFFF798038103D269B633813FC60C', spanId: 'EEE19B7EC3C1B174', parentSpanId: 'EEE19B7EC3C1B173', name: 'I\'m a server span', startTimeUnixNano: '1544712660000000000', endTimeUnixNano: '1544712661000000000', kind: 2, attributes: [{ key: 'my.span.attr', value: { stringValue: 'some value' } }] }] }] }] }
+  const example = {
+    resourceSpans: [
+      {
+        resource: { attributes: [{ key: 'service.name', value: { stringValue: 'my.service' } }] },
+        scopeSpans: [
+          {
+            scope: { name: 'my.library', version: '1.0.0' },
+            spans: [
+              {
+                traceId: '5B8EFFF798038103D269B633813FC60C',
+                spanId: 'EEE19B7EC3C1B174',
+                parentSpanId: 'EEE19B7EC3C1B173',
+                name: "I'm a server span",
+                startTimeUnixNano: '1544712660000000000',
+                endTimeUnixNano: '1544712661000000000',
+                kind: 2,
+                attributes: [{ key: 'my.span.attr', value: { stringValue: 'some value' } }],
+              },
+            ],
+          },
+        ],
+      },
+    ],
+  }
 
   it('reads the example of the specification', () => {
     const { observations, faults, spans } = readOtlp(example)
     expect({ faults, spans }).toEqual({ faults: [], spans: 1 })
-    expect(observations).toEqual([{ attempt: '5b8efff798038103d269b633813fc60c', kind: 'phase', phase: "I'm a server span", timeMs: 1544712660000, durationMs: 1000 }])
+    expect(observations).toEqual([
+      { attempt: '5b8efff798038103d269b633813fc60c', kind: 'phase', phase: "I'm a server span", timeMs: 1544712660000, durationMs: 1000 },
+    ])
   })
 
   it('tells root, phases, parts and marks apart', () => {
-    const span = (spanId: string, parentSpanId: string, name: string, extra = {}) => ({ traceId: 'a'.repeat(32), spanId: spanId.padStart(16, '1'), parentSpanId: parentSpanId && parentSpanId.padStart(16, '1'), name, startTimeUnixNano: 1795412400000000000, endTimeUnixNano: '1795412401500000000', ...extra })
-    const { observations } = readOtlp({ resourceSpans: [{ resource: { attributes: [{ key: 'host.name', value: { stringValue: 'TH-1' } }] }, scopeSpans: [{ spans: [
-      span('a', '', 'logon', { attributes: [{ key: 'user.name', value: { stringValue: 'mara' } }, { key: 'logon.first', value: { boolValue: true } }], status: { code: 2 } }),
-      span('b', 'a', 'policy', { events: [{ timeUnixNano: '1795412400500000000', name: 'slow', attributes: [{ key: 'code', value: { stringValue: '0xC0000043' } }] }] }), span('c', 'b', 'printers'),
-    ] }] }] })
+    const span = (spanId: string, parentSpanId: string, name: string, extra = {}) => ({
+      traceId: 'a'.repeat(32),
+      spanId: spanId.padStart(16, '1'),
+      parentSpanId: parentSpanId && parentSpanId.padStart(16, '1'),
+      name,
+      startTimeUnixNano: 1795412400000000000,
+      endTimeUnixNano: '1795412401500000000',
+      ...extra,
+    })
+    const { observations } = readOtlp({
+      resourceSpans: [
+        {
+          resource: { attributes: [{ key: 'host.name', value: { stringValue: 'TH-1' } }] },
+          scopeSpans: [
+            {
+              spans: [
+                span('a', '', 'logon', {
+                  attributes: [
+                    { key: 'user.name', value: { stringValue: 'mara' } },
+                    { key: 'logon.first', value: { boolValue: true } },
+                  ],
+                  status: { code: 2 },
+                }),
+                span('b', 'a', 'policy', {
+                  events: [
+                    { timeUnixNano: '1795412400500000000', name: 'slow', attributes: [{ key: 'code', value: { stringValue: '0xC0000043' } }] },
+                  ],
+                }),
+                span('c', 'b', 'printers'),
+              ],
+            },
+          ],
+        },
+      ],
+    })
     expect(observations.map(({ kind, phase, part, code, outcome, host }) => ({ kind, phase, part, code, outcome, host }))).toEqual([
-      { kind: 'begin', host: 'TH-1' }, { kind: 'end', outcome: 'failed', host: 'TH-1' }, { kind: 'phase', phase: 'policy', host: 'TH-1' }, { kind: 'mark', phase: 'policy', code: '0xC0000043', host: 'TH-1' }, { kind: 'phase', phase: 'policy', part: 'printers', host: 'TH-1' },
+      { kind: 'begin', host: 'TH-1' },
+      { kind: 'end', outcome: 'failed', host: 'TH-1' },
+      { kind: 'phase', phase: 'policy', host: 'TH-1' },
+      { kind: 'mark', phase: 'policy', code: '0xC0000043', host: 'TH-1' },
+      { kind: 'phase', phase: 'policy', part: 'printers', host: 'TH-1' },
     ])
     expect(observations[0]?.attrs).toEqual({ first: true })
   })
 
   it('survives any JSON', () => {
-    fc.assert(fc.property(fc.jsonValue(), (value) => { expect(readOtlp(value).observations).toBeInstanceOf(Array) }))
-    fc.assert(fc.property(fc.jsonValue(), (value) => { expect(readOtlp({ resourceSpans: [{ scopeSpans: [{ spans: [value, value] }] }] }).observations).toBeInstanceOf(Array) }))
+    fc.assert(
+      fc.property(fc.jsonValue(), (value) => {
+        expect(readOtlp(value).observations).toBeInstanceOf(Array)
+      }),
+    )
+    fc.assert(
+      fc.property(fc.jsonValue(), (value) => {
+        expect(readOtlp({ resourceSpans: [{ scopeSpans: [{ spans: [value, value] }] }] }).observations).toBeInstanceOf(Array)
+      }),
+    )
   })
 })
 

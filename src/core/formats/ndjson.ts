@@ -95,7 +95,12 @@ export class NdjsonReader {
       try {
         this.#one(this.#strict.decode(part), this.#byte + at, false)
       } catch {
-        this.#refuse(this.#byte + at, 'line.encoding', looksUtf16(part) ? 'the file looks like UTF-16; expected UTF-8' : 'not valid UTF-8', this.#lax.decode(part.subarray(0, EXCERPT_LENGTH)))
+        this.#refuse(
+          this.#byte + at,
+          'line.encoding',
+          looksUtf16(part) ? 'the file looks like UTF-16; expected UTF-8' : 'not valid UTF-8',
+          this.#lax.decode(part.subarray(0, EXCERPT_LENGTH)),
+        )
       }
       this.#line++
       if (end === bytes.length) return
@@ -113,7 +118,12 @@ export class NdjsonReader {
       value = JSON.parse(text)
     } catch (error) {
       const binary = hasControl(text)
-      return this.#refuse(byte, binary ? 'line.binary' : 'line.json', binary ? 'binary data; expected a line of JSON' : `not valid JSON: ${message(error)}`, text)
+      return this.#refuse(
+        byte,
+        binary ? 'line.binary' : 'line.json',
+        binary ? 'binary data; expected a line of JSON' : `not valid JSON: ${message(error)}`,
+        text,
+      )
     }
     try {
       this.sink.observation(readObservation(value, clean))

@@ -20,14 +20,17 @@ const isOutcome = (outcome: unknown): outcome is ReportedOutcome => OUTCOMES.has
  * @throws Refusal with a sentence that says which field is wrong and what was expected
  */
 export function readObservation(value: unknown, clean = false): Observation {
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) throw new Refusal('record.not-an-object', 'expected one JSON object a line')
+  if (typeof value !== 'object' || value === null || Array.isArray(value))
+    throw new Refusal('record.not-an-object', 'expected one JSON object a line')
   const record = value as Record<Field | 'kind' | 'time' | 'durationMs' | 'outcome' | 'attrs', unknown>
   const { kind, outcome, attrs } = record
   if (!isKind(kind)) throw new Refusal('record.kind', `kind is ${short(kind)}; expected one of ${OBSERVATION_KINDS.join(', ')}`)
   const timeMs = readTime(record.time)
   const phase = readText('phase', record.phase, clean)
-  if (phase === undefined && (kind === 'phase' || kind === 'phase-begin' || kind === 'phase-end')) throw new Refusal('record.phase', `a record of kind ${kind} needs a phase`)
-  if (outcome !== undefined && outcome !== null && outcome !== '' && !isOutcome(outcome)) throw new Refusal('record.outcome', `outcome is ${short(outcome)}; expected ready, failed, abandoned or degraded`)
+  if (phase === undefined && (kind === 'phase' || kind === 'phase-begin' || kind === 'phase-end'))
+    throw new Refusal('record.phase', `a record of kind ${kind} needs a phase`)
+  if (outcome !== undefined && outcome !== null && outcome !== '' && !isOutcome(outcome))
+    throw new Refusal('record.outcome', `outcome is ${short(outcome)}; expected ready, failed, abandoned or degraded`)
   // Every field is there, given or not, so that all observations have one shape and are read fast.
   const result: Observation = {
     timeMs,
@@ -45,7 +48,8 @@ export function readObservation(value: unknown, clean = false): Observation {
     text: readText('text', record.text, clean),
     attrs: attrs === undefined || attrs === null ? undefined : readAttrs(attrs, clean),
   }
-  if (result.attempt === undefined && result.person === undefined) throw new Refusal('record.nobody', 'neither attempt nor person is given: the record cannot be matched to anything')
+  if (result.attempt === undefined && result.person === undefined)
+    throw new Refusal('record.nobody', 'neither attempt nor person is given: the record cannot be matched to anything')
   return result
 }
 
@@ -59,7 +63,8 @@ function readText(field: Field, text: unknown, clean: boolean): string | undefin
 /** RFC 3339 with offset (any number of fraction digits), or epoch milliseconds as a number or digits. */
 export function readTime(value: unknown): number {
   const ms = typeof value === 'number' ? value : typeof value === 'string' ? timeOf(value) : NaN
-  if (!Number.isFinite(ms)) throw new Refusal('record.time', `time is ${short(value)}; expected an RFC 3339 instant with offset, or epoch milliseconds`)
+  if (!Number.isFinite(ms))
+    throw new Refusal('record.time', `time is ${short(value)}; expected an RFC 3339 instant with offset, or epoch milliseconds`)
   if (ms < EARLIEST_MS || ms >= LATEST_MS) throw new Refusal('record.time-range', `time is ${short(value)}; expected a moment between 1990 and 2100`)
   return ms
 }
@@ -91,10 +96,22 @@ function midnightOf(date: string): number {
 
 /** `T05:41:00.123Z`, digit by digit; NaN for any other form. */
 function usualClockOf(text: string): number {
-  if (text.charCodeAt(10) !== 84 || text.charCodeAt(13) !== 58 || text.charCodeAt(16) !== 58 || text.charCodeAt(19) !== 46 || text.charCodeAt(23) !== 90) return NaN
-  const digit = (at: number) => { const d = text.charCodeAt(at) - 48; return d >= 0 && d <= 9 ? d : NaN }
+  if (
+    text.charCodeAt(10) !== 84 ||
+    text.charCodeAt(13) !== 58 ||
+    text.charCodeAt(16) !== 58 ||
+    text.charCodeAt(19) !== 46 ||
+    text.charCodeAt(23) !== 90
+  )
+    return NaN
+  const digit = (at: number) => {
+    const d = text.charCodeAt(at) - 48
+    return d >= 0 && d <= 9 ? d : NaN
+  }
   const [hour, minute, second] = [digit(11) * 10 + digit(12), digit(14) * 10 + digit(15), digit(17) * 10 + digit(18)]
-  return hour <= 23 && minute <= 59 && second <= 59 ? hour * 3_600_000 + minute * 60_000 + second * 1000 + digit(20) * 100 + digit(21) * 10 + digit(22) : NaN
+  return hour <= 23 && minute <= 59 && second <= 59
+    ? hour * 3_600_000 + minute * 60_000 + second * 1000 + digit(20) * 100 + digit(21) * 10 + digit(22)
+    : NaN
 }
 
 function clockOf(text: string): number {
@@ -109,13 +126,15 @@ function clockOf(text: string): number {
 
 function readDuration(value: unknown): number {
   const ms = typeof value === 'string' && value.trim() !== '' ? Number(value) : value
-  if (typeof ms !== 'number' || !Number.isFinite(ms)) throw new Refusal('record.duration', `durationMs is ${short(value)}; expected a number of milliseconds`)
+  if (typeof ms !== 'number' || !Number.isFinite(ms))
+    throw new Refusal('record.duration', `durationMs is ${short(value)}; expected a number of milliseconds`)
   return ms
 }
 
 /** Flat values stay; a nested value is kept as its JSON text, so that nothing is lost. */
 function readAttrs(value: unknown, clean: boolean): Attrs {
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) throw new Refusal('record.attrs', `attrs is ${short(value)}; expected a flat object`)
+  if (typeof value !== 'object' || value === null || Array.isArray(value))
+    throw new Refusal('record.attrs', `attrs is ${short(value)}; expected a flat object`)
   return clean && isFlat(value as Record<string, unknown>) ? (value as Attrs) : flattened(value)
 }
 
@@ -124,7 +143,12 @@ function isFlat(value: Record<string, unknown>): boolean {
   for (const name in value) {
     const entry = value[name]
     const type = typeof entry
-    if (++n > MOST_ATTRS || name === '__proto__' || (type !== 'number' && type !== 'boolean' && (type !== 'string' || (entry as string).length > LONGEST_TEXT))) return false
+    if (
+      ++n > MOST_ATTRS ||
+      name === '__proto__' ||
+      (type !== 'number' && type !== 'boolean' && (type !== 'string' || (entry as string).length > LONGEST_TEXT))
+    )
+      return false
   }
   return true
 }
@@ -136,7 +160,10 @@ function flattened(value: object): Attrs {
     // The one name that would change the object instead of becoming a property of it.
     if (entry === null || entry === undefined || name === '__proto__') continue
     if (++n > MOST_ATTRS) break
-    attrs[keepable(name)] = typeof entry === 'number' || typeof entry === 'boolean' ? entry : keepable(typeof entry === 'string' ? entry.slice(0, LONGEST_TEXT) : nested(entry))
+    attrs[keepable(name)] =
+      typeof entry === 'number' || typeof entry === 'boolean'
+        ? entry
+        : keepable(typeof entry === 'string' ? entry.slice(0, LONGEST_TEXT) : nested(entry))
   }
   return attrs
 }

@@ -33,7 +33,13 @@ export function readOtlp(request: unknown): OtlpResult {
   let seen = 0
   const resources = list(request, 'resourceSpans', 'resource_spans')
   if (resources === null) {
-    faults.push({ line: null, byte: null, code: 'otlp.shape', reason: 'resourceSpans is missing; expected an ExportTraceServiceRequest', excerpt: '' })
+    faults.push({
+      line: null,
+      byte: null,
+      code: 'otlp.shape',
+      reason: 'resourceSpans is missing; expected an ExportTraceServiceRequest',
+      excerpt: '',
+    })
     return { observations: [], faults, spans: 0, rejectedSpans: 0 }
   }
   for (const resource of resources) {
@@ -42,7 +48,8 @@ export function readOtlp(request: unknown): OtlpResult {
       for (const raw of list(scope, 'spans') ?? []) {
         seen++
         const span = readSpan(raw, shared)
-        if (typeof span === 'string') faults.push({ line: null, byte: null, code: 'otlp.span', reason: `span ${seen}: ${span}`, excerpt: excerpt(raw) })
+        if (typeof span === 'string')
+          faults.push({ line: null, byte: null, code: 'otlp.span', reason: `span ${seen}: ${span}`, excerpt: excerpt(raw) })
         else spans.push(span)
       }
     }
@@ -65,9 +72,16 @@ function readSpan(raw: unknown, shared: Record<string, AttrValue>): Span | strin
     return timeMs === null ? [] : [{ timeMs, name: text(get(event, 'name')), attrs: readAttributes(list(event, 'attributes')) }]
   })
   return {
-    traceId, spanId, parentId: id(get(raw, 'parentSpanId', 'parent_span_id'), 16) ?? '', name: text(get(raw, 'name')), startMs, endMs,
+    traceId,
+    spanId,
+    parentId: id(get(raw, 'parentSpanId', 'parent_span_id'), 16) ?? '',
+    name: text(get(raw, 'name')),
+    startMs,
+    endMs,
     attrs: { ...shared, ...readAttributes(list(raw, 'attributes')) },
-    failed: code === 2 || code === 'STATUS_CODE_ERROR', message: text(get(status, 'message')), events,
+    failed: code === 2 || code === 'STATUS_CODE_ERROR',
+    message: text(get(status, 'message')),
+    events,
   }
 }
 
@@ -88,16 +102,37 @@ function spanObservations(span: Span, byId: ReadonlyMap<string, Span>): Observat
   const naming = phaseOf(span, byId)
   if (isRoot) {
     const reported = span.attrs['logon.outcome']
-    const outcome: ReportedOutcome = reported === 'abandoned' || reported === 'degraded' || reported === 'failed' || reported === 'ready' ? reported : span.failed ? 'failed' : 'ready'
+    const outcome: ReportedOutcome =
+      reported === 'abandoned' || reported === 'degraded' || reported === 'failed' || reported === 'ready'
+        ? reported
+        : span.failed
+          ? 'failed'
+          : 'ready'
     result.push({ ...who, kind: 'begin', timeMs: span.startMs, ...withAttrs })
     result.push({ ...who, kind: 'end', timeMs: span.endMs, outcome, ...(span.failed ? coded : {}), ...(span.message ? { text: span.message } : {}) })
   } else {
-    result.push({ ...who, kind: 'phase', timeMs: span.startMs, durationMs: span.endMs - span.startMs, phase: naming.phase, ...(naming.part ? { part: naming.part } : {}), ...(span.failed ? coded : {}), ...withAttrs })
+    result.push({
+      ...who,
+      kind: 'phase',
+      timeMs: span.startMs,
+      durationMs: span.endMs - span.startMs,
+      phase: naming.phase,
+      ...(naming.part ? { part: naming.part } : {}),
+      ...(span.failed ? coded : {}),
+      ...withAttrs,
+    })
   }
   for (const event of span.events) {
     const eventCode = event.attrs['code'] ?? event.attrs['error.type'] ?? event.attrs['exception.type'] ?? event.name
     const words = event.attrs['message'] ?? event.attrs['exception.message']
-    result.push({ ...who, kind: 'mark', timeMs: event.timeMs, code: String(eventCode), ...(isRoot ? {} : { phase: naming.phase }), ...(words === undefined ? {} : { text: String(words) }) })
+    result.push({
+      ...who,
+      kind: 'mark',
+      timeMs: event.timeMs,
+      code: String(eventCode),
+      ...(isRoot ? {} : { phase: naming.phase }),
+      ...(words === undefined ? {} : { text: String(words) }),
+    })
   }
   return result
 }
@@ -132,7 +167,13 @@ function identity(span: Span): Pick<Observation, 'attempt' | 'person' | 'host' |
   const host = take('host.name', 'logon.host')
   const pool = take('logon.pool')
   const session = take('session.id')
-  return { attempt: span.traceId, ...(person ? { person } : {}), ...(host ? { host } : {}), ...(pool ? { pool } : {}), ...(session ? { session } : {}) }
+  return {
+    attempt: span.traceId,
+    ...(person ? { person } : {}),
+    ...(host ? { host } : {}),
+    ...(pool ? { pool } : {}),
+    ...(session ? { session } : {}),
+  }
 }
 
 const OWN_FIELDS = new Set(['phase', 'part', 'person', 'host', 'pool', 'outcome', 'code'])

@@ -49,7 +49,13 @@ function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usu
   if (outcome === 'failed' || outcome === 'abandoned') return attempt.totalMs
   if (outcome === 'open' || excess.length === 0) return 0
   const beyondMs = attempt.totalMs - (usual?.series['total']?.medianMs ?? 0)
-  return Math.max(0, Math.min(beyondMs, excess.reduce((sum, { ms }) => sum + ms, 0)))
+  return Math.max(
+    0,
+    Math.min(
+      beyondMs,
+      excess.reduce((sum, { ms }) => sum + ms, 0),
+    ),
+  )
 }
 
 /** Less than this, and less than a sixth of the usual, is nobody's lost time. */

@@ -16,10 +16,19 @@ export interface Neighbour {
 }
 
 export function placesOf({ attempt }: Pick<Measured, 'attempt'>): Record<Dimension, string> {
-  const text = (name: string) => { const value = attempt.attrs[name]; return typeof value === 'string' ? value : '' }
+  const text = (name: string) => {
+    const value = attempt.attrs[name]
+    return typeof value === 'string' ? value : ''
+  }
   return {
-    host: attempt.host ?? '', pool: attempt.pool ?? '', share: text('share'), zone: text('zone'), image: text('image'),
-    network: text('network'), transport: text('transport'), clientVersion: text('clientVersion'),
+    host: attempt.host ?? '',
+    pool: attempt.pool ?? '',
+    share: text('share'),
+    zone: text('zone'),
+    image: text('image'),
+    network: text('network'),
+    transport: text('transport'),
+    clientVersion: text('clientVersion'),
   }
 }
 

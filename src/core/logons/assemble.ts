@@ -45,10 +45,13 @@ export function assemble(id: string, ordered: readonly Observation[], nowMs: num
   for (const s of stretches) {
     if (!s.ended) {
       s.endMs = Math.max(s.startMs, endMs)
-      if (closedMs !== null) oddities.push({ code: 'phase.never-ended', sentence: `No end of ${s.phase} was recorded; it is drawn until the attempt's end.` })
+      if (closedMs !== null)
+        oddities.push({ code: 'phase.never-ended', sentence: `No end of ${s.phase} was recorded; it is drawn until the attempt's end.` })
     }
-    if (s.part === null) phases.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host })
-    else parts.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host, part: s.part })
+    if (s.part === null)
+      phases.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host })
+    else
+      parts.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host, part: s.part })
   }
   const marks = marksOf(ordered, startMs)
   return {
@@ -133,7 +136,9 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
       }
     }
   }
-  return inOrder(result) ? result : result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
+  return inOrder(result)
+    ? result
+    : result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
 }
 
 function inOrder(stretches: readonly Stretch[]): boolean {
@@ -142,7 +147,15 @@ function inOrder(stretches: readonly Stretch[]): boolean {
 }
 
 function stretchOf(o: Observation, endMs: number, ended: boolean): Stretch {
-  return { phase: o.phase ?? '', part: o.part ?? null, startMs: o.timeMs, endMs, ended, code: o.code ? canonicalCode(o.code) : null, host: o.host ?? null }
+  return {
+    phase: o.phase ?? '',
+    part: o.part ?? null,
+    startMs: o.timeMs,
+    endMs,
+    ended,
+    code: o.code ? canonicalCode(o.code) : null,
+    host: o.host ?? null,
+  }
 }
 
 const nameOf = (o: Observation): string => JSON.stringify([o.phase, o.part])

@@ -38,8 +38,11 @@ describe('correlate', () => {
 
   it('keeps phases that contradict themselves, and says so', () => {
     const odd: Observation[] = [
-      { kind: 'begin', attempt: 'o', timeMs: START_MS }, { kind: 'phase', attempt: 'o', phase: 'profile', timeMs: START_MS, durationMs: -500 },
-      { kind: 'phase-end', attempt: 'o', phase: 'policy', timeMs: START_MS + 100 }, { kind: 'phase-begin', attempt: 'o', phase: 'shell', timeMs: START_MS + 200 }, { kind: 'end', attempt: 'o', timeMs: START_MS + 5000, outcome: 'ready' },
+      { kind: 'begin', attempt: 'o', timeMs: START_MS },
+      { kind: 'phase', attempt: 'o', phase: 'profile', timeMs: START_MS, durationMs: -500 },
+      { kind: 'phase-end', attempt: 'o', phase: 'policy', timeMs: START_MS + 100 },
+      { kind: 'phase-begin', attempt: 'o', phase: 'shell', timeMs: START_MS + 200 },
+      { kind: 'end', attempt: 'o', timeMs: START_MS + 5000, outcome: 'ready' },
     ]
     const [attempt] = attempts(odd)
     expect(attempt?.oddities.map(({ code }) => code).sort()).toEqual(['phase.ends-before-it-begins', 'phase.negative', 'phase.never-ended'])
@@ -48,13 +51,26 @@ describe('correlate', () => {
 
   it('gives the same result in any order, and however often anything is given', () => {
     const all = [
-      ...logon({ id: 'a' }), ...logon({ person: 'jonas' }), ...logon({ person: 'jonas', at: START_MS + 1_800_000, outcome: 'failed', marks: [['0xC0000043', 'container', 5000], ['0xC0000043', 'container', 5000.5]] }),
+      ...logon({ id: 'a' }),
+      ...logon({ person: 'jonas' }),
+      ...logon({
+        person: 'jonas',
+        at: START_MS + 1_800_000,
+        outcome: 'failed',
+        marks: [
+          ['0xC0000043', 'container', 5000],
+          ['0xC0000043', 'container', 5000.5],
+        ],
+      }),
       ...logon({ person: 'ilse', host: 'BO-H1-03' }).filter(({ kind }) => kind !== 'end'),
     ]
     const expected = attempts(all)
     expect(expected).toHaveLength(4)
-    fc.assert(fc.property(fc.shuffledSubarray(all, { minLength: all.length }), fc.array(fc.constantFrom(...all), { maxLength: 20 }), (shuffled, again) => {
-      expect(attempts([...again, ...shuffled])).toEqual(expected)
-    }), { numRuns: 200 })
+    fc.assert(
+      fc.property(fc.shuffledSubarray(all, { minLength: all.length }), fc.array(fc.constantFrom(...all), { maxLength: 20 }), (shuffled, again) => {
+        expect(attempts([...again, ...shuffled])).toEqual(expected)
+      }),
+      { numRuns: 200 },
+    )
   })
 })

@@ -84,7 +84,8 @@ function inOrder(observations: readonly Observation[]): readonly Observation[] {
 function isInOrder(observations: readonly Observation[]): boolean {
   let before: Observation | null = null
   for (const observation of observations) {
-    if (before && (before.timeMs > observation.timeMs || (before.timeMs === observation.timeMs && RANK[before.kind] >= RANK[observation.kind]))) return false
+    if (before && (before.timeMs > observation.timeMs || (before.timeMs === observation.timeMs && RANK[before.kind] >= RANK[observation.kind])))
+      return false
     before = observation
   }
   return true

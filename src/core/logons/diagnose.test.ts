@@ -11,15 +11,29 @@ import type { Attrs, Observation } from './observation'
 
 const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }
 /** Plain logons before the one in question, so that there is a usual. */
-const before = (attrs: Attrs = {}): Observation[] => Array.from({ length: 120 }, (_, i) => logon({ id: `before-${i}`, person: `p${i}`, host: `TH-Q1-${i % 8}`, at: START_MS - (i + 1) * 60_000, attrs, phases: { ...USUAL, profile: 1000 + (i % 5) * 100 } })).flat()
+const before = (attrs: Attrs = {}): Observation[] =>
+  Array.from({ length: 120 }, (_, i) =>
+    logon({
+      id: `before-${i}`,
+      person: `p${i}`,
+      host: `TH-Q1-${i % 8}`,
+      at: START_MS - (i + 1) * 60_000,
+      attrs,
+      phases: { ...USUAL, profile: 1000 + (i % 5) * 100 },
+    }),
+  ).flat()
 
 function explain(observations: readonly Observation[], org: Org = EMPTY_ORG, attrs: Attrs = {}) {
-  const explained = analyseAll(correlate([...before(attrs), ...observations], START_MS + 7_200_000).map(({ attempt }) => attempt), org)
+  const explained = analyseAll(
+    correlate([...before(attrs), ...observations], START_MS + 7_200_000).map(({ attempt }) => attempt),
+    org,
+  )
   const one = explained.find(({ attempt }) => attempt.id === 'it')
   if (!one) throw new Error('the attempt is missing')
   return one
 }
-const failed = (attrs: Attrs, marks: [string, string, number][], phases: Record<string, number> = USUAL) => logon({ id: 'it', outcome: 'failed', attrs, marks, phases: { ...phases, shell: 0 } })
+const failed = (attrs: Attrs, marks: [string, string, number][], phases: Record<string, number> = USUAL) =>
+  logon({ id: 'it', outcome: 'failed', attrs, marks, phases: { ...phases, shell: 0 } })
 const ready = (phases: Record<string, number>, attrs: Attrs = {}) => logon({ id: 'it', attrs, phases: { ...USUAL, ...phases } })
 
 describe('usual and excess', () => {
@@ -52,12 +66,28 @@ describe('causes', () => {
   })
 
   const org: Org = {
-    people: [{ id: 'mara', groups: ['staff'], groupsAtSource: ['staff', 'halls'] }, { id: 'ole', groups: ['staff'] }], groups: [{ id: 'halls', memberOf: ['hall desktops'] }],
-    pools: [{ id: 'ticket-hall', mode: 'container', grants: ['hall desktops'] }], hosts: [],
+    people: [
+      { id: 'mara', groups: ['staff'], groupsAtSource: ['staff', 'halls'] },
+      { id: 'ole', groups: ['staff'] },
+    ],
+    groups: [{ id: 'halls', memberOf: ['hall desktops'] }],
+    pools: [{ id: 'ticket-hall', mode: 'container', grants: ['hall desktops'] }],
+    hosts: [],
   }
-  const refusedFor = (person: string) => logon({ id: 'it', person, outcome: 'failed', phases: { broker: 700 }, marks: [['broker.refused', 'broker', 600]] })
+  const refusedFor = (person: string) =>
+    logon({ id: 'it', person, outcome: 'failed', phases: { broker: 700 }, marks: [['broker.refused', 'broker', 600]] })
   it.each<[string, Observation[]]>([
-    ['container-held', failed({ holderHost: 'TH-Q2-07', holderAlive: false }, [['0xC0000043', 'container', 5000], ['0xc0000043', 'container', 14_000]], { ...USUAL, container: 87_000 })],
+    [
+      'container-held',
+      failed(
+        { holderHost: 'TH-Q2-07', holderAlive: false },
+        [
+          ['0xC0000043', 'container', 5000],
+          ['0xc0000043', 'container', 14_000],
+        ],
+        { ...USUAL, container: 87_000 },
+      ),
+    ],
     ['container-denied', failed({ first: true }, [['STATUS_ACCESS_DENIED', 'container', 5000]])],
     ['share-full', failed({ shareFreeBytes: 0, containerFreeBytes: 9e9 }, [['0xC000007F', 'container', 5000]])],
     ['container-full', failed({ shareFreeBytes: 9e12, containerFreeBytes: 1000 }, [['0xC000007F', 'profile', 6000]])],
@@ -67,17 +97,48 @@ describe('causes', () => {
     ['account-locked', failed({}, [['0xC0000234', 'sign-on', 3000]])],
     ['clock-skew', failed({}, [['KRB_AP_ERR_SKEW', 'sign-on', 3000]])],
     ['second-factor-timeout', failed({ approvalMs: 21_000, gatewayTimeoutMs: 15_000 }, [['factor.timeout', 'sign-on', 16_000]])],
-    ['pool-exhausted', logon({ id: 'it', outcome: 'failed', phases: { broker: 30_000 }, attrs: { freeDesktops: 0, disconnected: 41 }, marks: [['broker.refused', 'broker', 29_000]] })],
-    ['all-draining', logon({ id: 'it', outcome: 'failed', phases: { broker: 700 }, attrs: { freeDesktops: 0, drainingHosts: 4, hosts: 4 }, marks: [['broker.refused', 'broker', 600]] })],
-    ['directory-lag', refusedFor('mara')], ['not-granted', refusedFor('ole')],
+    [
+      'pool-exhausted',
+      logon({
+        id: 'it',
+        outcome: 'failed',
+        phases: { broker: 30_000 },
+        attrs: { freeDesktops: 0, disconnected: 41 },
+        marks: [['broker.refused', 'broker', 29_000]],
+      }),
+    ],
+    [
+      'all-draining',
+      logon({
+        id: 'it',
+        outcome: 'failed',
+        phases: { broker: 700 },
+        attrs: { freeDesktops: 0, drainingHosts: 4, hosts: 4 },
+        marks: [['broker.refused', 'broker', 600]],
+      }),
+    ],
+    ['directory-lag', refusedFor('mara')],
+    ['not-granted', refusedFor('ole')],
     ['host-silent', logon({ id: 'it', phases: { broker: 700 } }).filter(({ kind }) => kind !== 'end')],
     ['leftover-profile', logon({ id: 'it', outcome: 'degraded', attrs: { profileType: 'local' }, marks: [['leftover.found', 'profile', 6000]] })],
-    ['host-not-configured', logon({ id: 'it', outcome: 'degraded', attrs: { profileType: 'temporary' }, marks: [['settings.missing', 'profile', 6000]] })],
-    ['policy-part-slow', [...ready({ policy: 32_000 }), { kind: 'phase', attempt: 'it', person: 'mara', timeMs: START_MS + 7000, phase: 'policy', part: 'printers', durationMs: 30_000 }]],
+    [
+      'host-not-configured',
+      logon({ id: 'it', outcome: 'degraded', attrs: { profileType: 'temporary' }, marks: [['settings.missing', 'profile', 6000]] }),
+    ],
+    [
+      'policy-part-slow',
+      [
+        ...ready({ policy: 32_000 }),
+        { kind: 'phase', attempt: 'it', person: 'mara', timeMs: START_MS + 7000, phase: 'policy', part: 'printers', durationMs: 30_000 },
+      ],
+    ],
     ['host-cold', ready({ power: 62_000 }, { uptimeS: 60 })],
     ['host-overloaded', ready({ profile: 9000, policy: 11_000, shell: 15_000 }, { hostCpu: 0.97 })],
     ['second-factor-slow', ready({ 'sign-on': 24_000 }, { factor: 'push', approvalMs: 21_000, gatewayTimeoutMs: 120_000 })],
-    ['container-retry', [...ready({ container: 19_000 }), { kind: 'mark', attempt: 'it', timeMs: START_MS + 6000, phase: 'container', code: 'container.retry' }]],
+    [
+      'container-retry',
+      [...ready({ container: 19_000 }), { kind: 'mark', attempt: 'it', timeMs: START_MS + 6000, phase: 'container', code: 'container.retry' }],
+    ],
     ['poor-line', ready({ connect: 14_000 }, { rttMs: 420, bandwidthKbps: 300 })],
     ['bloated-profile', ready({ profile: 41_000 }, { profileType: 'files', profileBytes: 6e9, profileFiles: 90_000 })],
     ['autostart-heavy', ready({ shell: 22_000 }, { autostart: 14 })],
@@ -91,7 +152,17 @@ describe('causes', () => {
 
   it('tells a storm from a share that is slow on its own by how many log on at once', () => {
     const share = String.raw`\\quay-fs1\profiles`
-    const at = (n: number, everyMs: number) => Array.from({ length: n }, (_, i) => logon({ id: i === n >> 1 ? 'it' : `with-${i}`, person: `s${i}`, host: `TH-Q2-${i % 8}`, at: START_MS + i * everyMs, attrs: { share, shareLatencyMs: 40 }, phases: { ...USUAL, container: 9000 } })).flat()
+    const at = (n: number, everyMs: number) =>
+      Array.from({ length: n }, (_, i) =>
+        logon({
+          id: i === n >> 1 ? 'it' : `with-${i}`,
+          person: `s${i}`,
+          host: `TH-Q2-${i % 8}`,
+          at: START_MS + i * everyMs,
+          attrs: { share, shareLatencyMs: 40 },
+          phases: { ...USUAL, container: 9000 },
+        }),
+      ).flat()
     expect(explain(at(150, 1500)).diagnosis.cause?.id).toBe('logon-storm')
     expect(explain(at(12, 60_000)).diagnosis.cause?.id).toBe('share-slow')
   })
@@ -104,7 +175,12 @@ describe('causes', () => {
   })
 
   it('shares the belief among all causes: no more than 1 in all', () => {
-    const { diagnosis } = explain(failed({ holderHost: 'X' }, [['0xC0000043', 'container', 5000], ['0xC0000022', 'container', 9000]]))
+    const { diagnosis } = explain(
+      failed({ holderHost: 'X' }, [
+        ['0xC0000043', 'container', 5000],
+        ['0xC0000022', 'container', 9000],
+      ]),
+    )
     const sum = (diagnosis.cause?.confidence ?? 0) + diagnosis.others.reduce((total, { confidence }) => total + confidence, 0)
     expect(sum).toBeLessThanOrEqual(1.01)
     expect(diagnosis.others.map(({ id }) => id)).toContain('container-denied')
@@ -113,7 +189,9 @@ describe('causes', () => {
 
 describe('codes', () => {
   it('have one spelling each', () => {
-    expect(['0xC0000043', '0xc0000043', 'status_sharing_violation', ' STATUS_SHARING_VIOLATION '].map(canonicalCode)).toEqual(Array.from({ length: 4 }, () => 'STATUS_SHARING_VIOLATION'))
+    expect(['0xC0000043', '0xc0000043', 'status_sharing_violation', ' STATUS_SHARING_VIOLATION '].map(canonicalCode)).toEqual(
+      Array.from({ length: 4 }, () => 'STATUS_SHARING_VIOLATION'),
+    )
     expect(codeNumber('STATUS_SHARING_VIOLATION')).toBe('0xC0000043')
     expect(canonicalCode('vendor.code')).toBe('vendor.code')
   })
@@ -121,9 +199,21 @@ describe('codes', () => {
 
 describe('incidents', () => {
   it('are ordered by lost time and named by the place that they share', () => {
-    const held = Array.from({ length: 5 }, (_, i) => logon({ id: `h${i}`, person: `h${i}`, at: START_MS + i * 60_000, outcome: 'failed', attrs: { holderHost: 'TH-Q2-07' }, phases: { ...USUAL, container: 60_000, shell: 0 }, marks: [['0xC0000043', 'container', 5000]] })).flat()
+    const held = Array.from({ length: 5 }, (_, i) =>
+      logon({
+        id: `h${i}`,
+        person: `h${i}`,
+        at: START_MS + i * 60_000,
+        outcome: 'failed',
+        attrs: { holderHost: 'TH-Q2-07' },
+        phases: { ...USUAL, container: 60_000, shell: 0 },
+        marks: [['0xC0000043', 'container', 5000]],
+      }),
+    ).flat()
     const wrong = logon({ id: 'w', person: 'w', outcome: 'failed', phases: { 'sign-on': 3000 }, marks: [['0xC000006A', 'sign-on', 3000]] })
-    const found = incidents(analyseAll(correlate([...before(), ...held, ...wrong], START_MS + 7_200_000).map(({ attempt }) => attempt)).flatMap(affectedBy))
+    const found = incidents(
+      analyseAll(correlate([...before(), ...held, ...wrong], START_MS + 7_200_000).map(({ attempt }) => attempt)).flatMap(affectedBy),
+    )
     expect(found.map(({ cause }) => cause)).toEqual(['container-held', 'wrong-password'])
     expect(found[0]).toMatchObject({ people: 5, attempts: 5, failed: 5, scope: [{ dimension: 'holderHost', value: 'TH-Q2-07' }] })
   })

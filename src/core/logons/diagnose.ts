@@ -48,12 +48,22 @@ export function diagnose(measured: Measured, around: Around, org: Org): Diagnosi
   const said = best !== undefined && best.odds / all >= SAYABLE
   const rest = said ? weighed.slice(1) : weighed
   return {
-    cause: !said ? null : {
-      id: best.cause.id, title: best.cause.title, confidence: rounded(best.odds / all), sentence: best.cause.sentence(facts), toPerson: best.cause.toPerson,
-      evidence: [...best.evidence].sort((a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight), remedy: best.cause.remedy(facts),
-      logOdds: { prior: best.cause.prior, withEvidence: rounded(best.logOdds) },
-    },
-    others: rest.filter(({ odds }) => odds / all >= MENTIONABLE).slice(0, 5).map(({ cause, odds }) => ({ id: cause.id, title: cause.title, confidence: rounded(odds / all) })),
+    cause: !said
+      ? null
+      : {
+          id: best.cause.id,
+          title: best.cause.title,
+          confidence: rounded(best.odds / all),
+          sentence: best.cause.sentence(facts),
+          toPerson: best.cause.toPerson,
+          evidence: [...best.evidence].sort((a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight),
+          remedy: best.cause.remedy(facts),
+          logOdds: { prior: best.cause.prior, withEvidence: rounded(best.logOdds) },
+        },
+    others: rest
+      .filter(({ odds }) => odds / all >= MENTIONABLE)
+      .slice(0, 5)
+      .map(({ cause, odds }) => ({ id: cause.id, title: cause.title, confidence: rounded(odds / all) })),
   }
 }
 

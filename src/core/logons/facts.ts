@@ -25,14 +25,23 @@ export interface Facts {
 export function factsOf(measured: Measured, around: Around, org: Org): Facts {
   const { attempt } = measured
   return {
-    measured, attempt, around, org,
+    measured,
+    attempt,
+    around,
+    org,
     self: neighbourOf(measured),
     pool: org.pools.find((pool) => pool.id === attempt.pool),
     failed: measured.outcome === 'failed',
     marks: (code) => attempt.marks.filter((mark) => mark.code === code),
     has: (...codes) => attempt.marks.some((mark) => mark.code !== null && codes.includes(mark.code)),
-    text: (name) => { const value = attempt.attrs[name]; return typeof value === 'string' && value !== '' ? value : null },
-    number: (name) => { const value = attempt.attrs[name]; return typeof value === 'number' && Number.isFinite(value) ? value : null },
+    text: (name) => {
+      const value = attempt.attrs[name]
+      return typeof value === 'string' && value !== '' ? value : null
+    },
+    number: (name) => {
+      const value = attempt.attrs[name]
+      return typeof value === 'number' && Number.isFinite(value) ? value : null
+    },
     excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
     ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),
   }

@@ -33,7 +33,11 @@ export class Gatherer {
    * @param most so many observations wait at most; without limit, nothing is ever late
    * @param newestMs the newest moment known so far, by which silence is measured
    */
-  constructor(private readonly give: (correlated: Correlated, thread: number) => void, private readonly most = MOST_WAITING, public newestMs = -Infinity) {}
+  constructor(
+    private readonly give: (correlated: Correlated, thread: number) => void,
+    private readonly most = MOST_WAITING,
+    public newestMs = -Infinity,
+  ) {}
 
   add(observation: Observation): void {
     const end = endOf(observation)
@@ -47,7 +51,8 @@ export class Gatherer {
   /** Gives out what is still waiting. */
   end(): void {
     this.#sort()
-    for (const [key, { observations }] of this.#threads) for (const one of correlateThread(key, observations, this.newestMs)) this.give(one, quickHash(key))
+    for (const [key, { observations }] of this.#threads)
+      for (const one of correlateThread(key, observations, this.newestMs)) this.give(one, quickHash(key))
     this.#threads.clear()
   }
 
@@ -82,7 +87,10 @@ export class Gatherer {
       if (correlated.some(({ attempt }) => attempt.outcome === 'open')) continue
       const hash = quickHash(key)
       for (const one of correlated) this.give(one, hash)
-      this.#finished.set(hash, thread.observations.reduce((latest, o) => Math.max(latest, endOf(o)), this.#finished.get(hash) ?? -Infinity))
+      this.#finished.set(
+        hash,
+        thread.observations.reduce((latest, o) => Math.max(latest, endOf(o)), this.#finished.get(hash) ?? -Infinity),
+      )
       this.#threads.delete(key)
       this.#count -= thread.observations.length
     }

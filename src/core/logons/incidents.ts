@@ -64,7 +64,8 @@ function nearlyAll(list: readonly Affected[]): Incident['scope'] {
   })
   const [narrowest, ...wider] = found
   if (!narrowest) return []
-  const adds: readonly string[] = narrowest.dimension === 'part' ? ['zone', 'pool'] : narrowest.dimension === 'share' || narrowest.dimension === 'zone' ? ['pool'] : []
+  const adds: readonly string[] =
+    narrowest.dimension === 'part' ? ['zone', 'pool'] : narrowest.dimension === 'share' || narrowest.dimension === 'zone' ? ['pool'] : []
   return [narrowest, ...wider.filter(({ dimension }) => adds.includes(dimension))]
 }
 
@@ -88,11 +89,16 @@ function incident(cause: string, list: readonly Affected[]): Incident {
   const worst = list.reduce((best, one) => (one.lostMs > best.lostMs ? one : best))
   return {
     id: [cause, ...scope.map(({ dimension, value }) => `${dimension}=${value}`)].join('~'),
-    cause, title: CAUSE_BY_ID.get(cause)?.title ?? 'Not explained', scope,
-    fromMs: Math.min(...list.map(({ atMs }) => atMs)), toMs: Math.max(...list.map(({ atMs }) => atMs)),
-    attempts: list.length, failed: list.filter(({ outcome }) => outcome === 'failed').length,
+    cause,
+    title: CAUSE_BY_ID.get(cause)?.title ?? 'Not explained',
+    scope,
+    fromMs: Math.min(...list.map(({ atMs }) => atMs)),
+    toMs: Math.max(...list.map(({ atMs }) => atMs)),
+    attempts: list.length,
+    failed: list.filter(({ outcome }) => outcome === 'failed').length,
     people: new Set(list.map(({ person }) => person)).size,
-    lostMs: list.reduce((sum, { lostMs }) => sum + lostMs, 0), example: worst.id,
+    lostMs: list.reduce((sum, { lostMs }) => sum + lostMs, 0),
+    example: worst.id,
   }
 }
 
@@ -110,12 +116,21 @@ function groupBy<T>(list: readonly T[], keyOf: (item: T) => string): Map<string,
 /** The part that an explained attempt has in an incident: none where nothing was unusual about it. */
 export function affectedBy(one: Explained): Affected[] {
   if (!isUnusual(one)) return []
-  const text = (name: string) => { const value = one.attempt.attrs[name]; return typeof value === 'string' ? value : '' }
+  const text = (name: string) => {
+    const value = one.attempt.attrs[name]
+    return typeof value === 'string' ? value : ''
+  }
   const slowest = one.excess[0]
   const part = one.attempt.parts.filter(({ phase }) => phase === slowest?.phase).sort((a, b) => b.endMs - b.startMs - (a.endMs - a.startMs))[0]
-  return [{
-    id: one.attempt.id, person: one.attempt.person ?? '', atMs: one.attempt.startedAtMs, lostMs: one.lostMs, outcome: one.outcome,
-    cause: one.diagnosis.cause?.id ?? 'unexplained',
-    places: { ...placesOf(one), holderHost: text('holderHost'), part: part?.part ?? '' },
-  }]
+  return [
+    {
+      id: one.attempt.id,
+      person: one.attempt.person ?? '',
+      atMs: one.attempt.startedAtMs,
+      lostMs: one.lostMs,
+      outcome: one.outcome,
+      cause: one.diagnosis.cause?.id ?? 'unexplained',
+      places: { ...placesOf(one), holderHost: text('holderHost'), part: part?.part ?? '' },
+    },
+  ]
 }

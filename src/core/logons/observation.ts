@@ -31,9 +31,7 @@ export interface Observation {
 }
 
 /** The phases in their usual order; `settle` is not part of the total. */
-export const PHASES = [
-  'broker', 'power', 'connect', 'sign-on', 'container', 'profile', 'policy', 'scripts', 'packages', 'shell', 'settle',
-] as const
+export const PHASES = ['broker', 'power', 'connect', 'sign-on', 'container', 'profile', 'policy', 'scripts', 'packages', 'shell', 'settle'] as const
 export type KnownPhase = (typeof PHASES)[number]
 
 /** Phases whose time counts towards the total. */
@@ -49,8 +47,19 @@ export const UNRECORDED = 'unrecorded'
 export function observationKey(observation: Observation): string {
   const { timeMs, kind, attempt, person, host, pool, session, phase, part, durationMs, code, outcome, text, attrs } = observation
   return JSON.stringify([
-    timeMs, kind, attempt ?? '', person ?? '', host ?? '', pool ?? '', session ?? '', phase ?? '', part ?? '',
-    durationMs ?? -1, code ?? '', outcome ?? '', text ?? '',
+    timeMs,
+    kind,
+    attempt ?? '',
+    person ?? '',
+    host ?? '',
+    pool ?? '',
+    session ?? '',
+    phase ?? '',
+    part ?? '',
+    durationMs ?? -1,
+    code ?? '',
+    outcome ?? '',
+    text ?? '',
     attrs ? Object.entries(attrs).sort(([a], [b]) => (a < b ? -1 : 1)) : [],
   ])
 }

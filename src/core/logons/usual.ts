@@ -155,10 +155,19 @@ function read(cell: Cell, level: Level): Usual {
   const series: Record<string, UsualSeries> = {}
   SERIES.forEach((name, index) => {
     const [low = 0, quarter = 0, median = 0, high = 0] = cell.histograms[index]?.quantiles([0.1, 0.25, 0.5, 0.9]) ?? []
-    series[name] = { medianMs: Math.round(median), lowMs: Math.round(low), highMs: Math.round(high), spreadMs: Math.round((median - quarter) / 0.6745) }
+    series[name] = {
+      medianMs: Math.round(median),
+      lowMs: Math.round(low),
+      highMs: Math.round(high),
+      spreadMs: Math.round((median - quarter) / 0.6745),
+    }
   })
   const who = `${level.first ? 'first' : 'returning'} logons${level.pool === null ? ' of all pools' : ` on ${level.pool || 'an unnamed pool'}`}${level.network ? ` from ${level.network}` : ''}`
-  const usual: Usual = { n: cell.n, basis: { pool: level.pool, first: level.first, network: level.network, sentence: `${cell.n} earlier ${who}` }, series }
+  const usual: Usual = {
+    n: cell.n,
+    basis: { pool: level.pool, first: level.first, network: level.network, sentence: `${cell.n} earlier ${who}` },
+    series,
+  }
   cell.cached = { n: cell.n, usual }
   return usual
 }

@@ -20,8 +20,13 @@ const NEEDS_RESTART: ReadonlySet<SettingName> = new Set<SettingName>(['container
 export const HOST_SETTINGS: readonly SettingName[] = ['containers', 'locations', 'sizeLimitMib', 'diskFormat', 'onFailure']
 
 export const SETTING_TITLES: Readonly<Record<SettingName, string>> = {
-  containers: 'Containers', locations: 'Locations, in order', sizeLimitMib: 'Size limit of a container', diskFormat: 'Disk format',
-  onFailure: 'When the container cannot be had', slowSeconds: 'A logon is slow beyond', slowSecondsByPool: 'Slow beyond, by pool',
+  containers: 'Containers',
+  locations: 'Locations, in order',
+  sizeLimitMib: 'Size limit of a container',
+  diskFormat: 'Disk format',
+  onFailure: 'When the container cannot be had',
+  slowSeconds: 'A logon is slow beyond',
+  slowSecondsByPool: 'Slow beyond, by pool',
 }
 
 /** A value as a sentence would say it. */
@@ -32,7 +37,12 @@ export function sayValue(name: SettingName, value: unknown): string {
   if (name === 'onFailure') return value === 'refuse' ? 'refuse the logon' : 'give a temporary profile'
   if (name === 'diskFormat') return value === 'vhdx-dynamic' ? 'VHDX, grows with use' : 'VHDX, full size at once'
   if (Array.isArray(value)) return value.length === 0 ? 'none' : value.join(', then ')
-  if (typeof value === 'object') return Object.entries(value).map(([pool, seconds]) => `${pool} ${String(seconds)} s`).join(', ') || 'none'
+  if (typeof value === 'object')
+    return (
+      Object.entries(value)
+        .map(([pool, seconds]) => `${pool} ${String(seconds)} s`)
+        .join(', ') || 'none'
+    )
   return typeof value === 'string' ? value : JSON.stringify(value)
 }
 
@@ -45,15 +55,31 @@ export interface Difference {
 }
 
 /** What changes from one version of the base policy to another, setting by setting. */
-export function differences(before: Partial<BaseSettings>, after: Partial<BaseSettings>, names: readonly SettingName[] = Object.keys(SETTING_TITLES) as SettingName[]): Difference[] {
+export function differences(
+  before: Partial<BaseSettings>,
+  after: Partial<BaseSettings>,
+  names: readonly SettingName[] = Object.keys(SETTING_TITLES) as SettingName[],
+): Difference[] {
   return names.flatMap((setting) => {
     if (canonical(before[setting]) === canonical(after[setting])) return []
-    return [{ setting, title: SETTING_TITLES[setting], before: sayValue(setting, before[setting]), after: sayValue(setting, after[setting]), needsRestart: NEEDS_RESTART.has(setting) }]
+    return [
+      {
+        setting,
+        title: SETTING_TITLES[setting],
+        before: sayValue(setting, before[setting]),
+        after: sayValue(setting, after[setting]),
+        needsRestart: NEEDS_RESTART.has(setting),
+      },
+    ]
   })
 }
 
 function canonical(value: unknown): string {
-  return JSON.stringify(value, (_, inner: unknown) => (inner && typeof inner === 'object' && !Array.isArray(inner) ? Object.fromEntries(Object.entries(inner).sort()) : inner)) ?? 'null'
+  return (
+    JSON.stringify(value, (_, inner: unknown) =>
+      inner && typeof inner === 'object' && !Array.isArray(inner) ? Object.fromEntries(Object.entries(inner).sort()) : inner,
+    ) ?? 'null'
+  )
 }
 
 /** What a host reports as in force. */

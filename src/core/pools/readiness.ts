@@ -61,9 +61,17 @@ export function poolReadiness(hosts: readonly HostFacts[], should: BaseSettings,
   return { hosts: results, ready, verdict: verdictOf(results, ready), unlike: unlikeOf(hosts) }
 }
 
-function toDoOf(host: HostFacts, should: BaseSettings, containers: boolean, usual: { agent: string | null; image: string | null }, nowMs: number): ToDo[] {
+function toDoOf(
+  host: HostFacts,
+  should: BaseSettings,
+  containers: boolean,
+  usual: { agent: string | null; image: string | null },
+  nowMs: number,
+): ToDo[] {
   const toDo: ToDo[] = []
-  const add = (code: ReadyCode, weight: ToDo['weight'], sentence: string) => { toDo.push({ code, weight, sentence }) }
+  const add = (code: ReadyCode, weight: ToDo['weight'], sentence: string) => {
+    toDo.push({ code, weight, sentence })
+  }
   if (host.report === null || host.reportedMs === null) {
     add('never-reported', 'now', 'It has never reported. Is the agent on it, and may it reach Ikebana?')
     return toDo
@@ -74,14 +82,33 @@ function toDoOf(host: HostFacts, should: BaseSettings, containers: boolean, usua
   const wrong = found.filter(({ setting }) => !host.report?.pending.includes(setting))
   if (state === 'differs') add('differs', 'now', `${wrong.map(({ title, before, after }) => `${title}: ${before}, should be ${after}`).join('; ')}.`)
   if (waiting.length > 0) add('restart', 'soon', `Fetched, but waits for a restart: ${waiting.map(({ title }) => title).join(', ')}.`)
-  if (containers && host.leftovers.length > 0) add('leftover', 'now', `${host.leftovers.length === 1 ? 'A local profile stands' : `${host.leftovers.length} local profiles stand`} in the way: ${host.leftovers.slice(0, 3).map(({ person }) => person).join(', ')}${host.leftovers.length > 3 ? ' …' : ''}.`)
-  if (usual.agent !== null && host.agentVersion !== usual.agent) add('agent', 'soon', `Agent ${host.agentVersion ?? 'unknown'}; most hosts of the pool have ${usual.agent}.`)
-  if (usual.image !== null && host.image !== null && host.image !== usual.image) add('image', 'tidy', `Image ${host.image}; most have ${usual.image}.`)
+  if (containers && host.leftovers.length > 0)
+    add(
+      'leftover',
+      'now',
+      `${host.leftovers.length === 1 ? 'A local profile stands' : `${host.leftovers.length} local profiles stand`} in the way: ${host.leftovers
+        .slice(0, 3)
+        .map(({ person }) => person)
+        .join(', ')}${host.leftovers.length > 3 ? ' …' : ''}.`,
+    )
+  if (usual.agent !== null && host.agentVersion !== usual.agent)
+    add('agent', 'soon', `Agent ${host.agentVersion ?? 'unknown'}; most hosts of the pool have ${usual.agent}.`)
+  if (usual.image !== null && host.image !== null && host.image !== usual.image)
+    add('image', 'tidy', `Image ${host.image}; most have ${usual.image}.`)
   if (host.draining) add('draining', 'tidy', 'It takes no new sessions: it is draining.')
   return toDo
 }
 
-const SAYS: Readonly<Record<ReadyCode, string>> = { 'never-reported': 'never heard of', silent: 'silent', differs: 'unlike the policy', restart: 'waiting for a restart', leftover: 'with local profiles in the way', agent: 'with another agent', image: 'with another image', draining: 'draining' }
+const SAYS: Readonly<Record<ReadyCode, string>> = {
+  'never-reported': 'never heard of',
+  silent: 'silent',
+  differs: 'unlike the policy',
+  restart: 'waiting for a restart',
+  leftover: 'with local profiles in the way',
+  agent: 'with another agent',
+  image: 'with another image',
+  draining: 'draining',
+}
 
 function verdictOf(hosts: readonly HostReadiness[], ready: number): string {
   if (hosts.length === 0) return 'It has no hosts.'
@@ -94,8 +121,12 @@ function verdictOf(hosts: readonly HostReadiness[], ready: number): string {
 function unlikeOf(hosts: readonly HostFacts[]): PoolReadiness['unlike'] {
   const reported = hosts.filter(({ report }) => report !== null)
   const columns: [string, (host: HostFacts) => string][] = [
-    ...HOST_SETTINGS.map((name): [string, (host: HostFacts) => string] => [SETTING_TITLES[name], ({ report }) => sayValue(name, report?.inForce[name])]),
-    ['Agent', ({ agentVersion }) => agentVersion ?? 'unknown'], ['Image', ({ image }) => image ?? 'unknown'],
+    ...HOST_SETTINGS.map((name): [string, (host: HostFacts) => string] => [
+      SETTING_TITLES[name],
+      ({ report }) => sayValue(name, report?.inForce[name]),
+    ]),
+    ['Agent', ({ agentVersion }) => agentVersion ?? 'unknown'],
+    ['Image', ({ image }) => image ?? 'unknown'],
   ]
   return columns.flatMap(([what, valueOf]) => {
     const values = new Map<string, string[]>()
@@ -103,7 +134,9 @@ function unlikeOf(hosts: readonly HostFacts[]): PoolReadiness['unlike'] {
       const value = valueOf(host)
       values.set(value, [...(values.get(value) ?? []), host.host])
     }
-    return values.size < 2 ? [] : [{ what, values: [...values].map(([value, names]) => ({ value, hosts: names })).sort((a, b) => b.hosts.length - a.hosts.length) }]
+    return values.size < 2
+      ? []
+      : [{ what, values: [...values].map(([value, names]) => ({ value, hosts: names })).sort((a, b) => b.hosts.length - a.hosts.length) }]
   })
 }
 
@@ -113,4 +146,3 @@ function commonest(values: readonly (string | null)[]): string | null {
   for (const value of values) if (value !== null) counts.set(value, (counts.get(value) ?? 0) + 1)
   return [...counts].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))[0]?.[0] ?? null
 }
-

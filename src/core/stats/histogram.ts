@@ -74,7 +74,9 @@ export function packHistograms(histograms: readonly Histogram[]): Uint8Array {
   const bytes: number[] = []
   for (const histogram of histograms) {
     const filled: [number, number][] = []
-    histogram.counts.forEach((count, bucket) => { if (count !== 0) filled.push([bucket, count]) })
+    histogram.counts.forEach((count, bucket) => {
+      if (count !== 0) filled.push([bucket, count])
+    })
     pushNumber(bytes, filled.length)
     let before = 0
     for (const [bucket, count] of filled) {

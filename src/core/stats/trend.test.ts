@@ -2,11 +2,16 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { theilSen, whenReached } from './trend'
 
-const line = (n: number, slope: number, noise: (i: number) => number = () => 0) => Array.from({ length: n }, (_, x) => ({ x, y: 100 + slope * x + noise(x) }))
+const line = (n: number, slope: number, noise: (i: number) => number = () => 0) =>
+  Array.from({ length: n }, (_, x) => ({ x, y: 100 + slope * x + noise(x) }))
 
-describe('Theil and Sen\'s line', () => {
+describe("Theil and Sen's line", () => {
   it('finds a straight line exactly, whatever the order of its points', () => {
-    fc.assert(fc.property(fc.shuffledSubarray(line(12, 3), { minLength: 12 }), (points) => { expect(theilSen(points)).toMatchObject({ slope: 3, low: 3, high: 3, intercept: 100, certain: true }) }))
+    fc.assert(
+      fc.property(fc.shuffledSubarray(line(12, 3), { minLength: 12 }), (points) => {
+        expect(theilSen(points)).toMatchObject({ slope: 3, low: 3, high: 3, intercept: 100, certain: true })
+      }),
+    )
   })
 
   it('is not moved by a quarter of wild points', () => {
@@ -17,13 +22,23 @@ describe('Theil and Sen\'s line', () => {
 
   it('says that there is no trend where there is none', () => {
     expect(theilSen(line(30, 0, (i) => Math.sin(i * 2.4) * 10))).toMatchObject({ certain: false })
-    expect(whenReached(theilSen(line(30, 0, (i) => Math.sin(i * 2.4) * 10)) ?? { slope: 0, low: 0, high: 0, intercept: 0, certain: false, n: 0 }, 29, 100, 200)).toBeNull()
+    expect(
+      whenReached(
+        theilSen(line(30, 0, (i) => Math.sin(i * 2.4) * 10)) ?? { slope: 0, low: 0, high: 0, intercept: 0, certain: false, n: 0 },
+        29,
+        100,
+        200,
+      ),
+    ).toBeNull()
     expect([theilSen(line(4, 1)), theilSen(Array.from({ length: 9 }, (_, y) => ({ x: 1, y })))]).toEqual([null, null])
   })
 
   it('holds the true slope in its interval about as often as it says', () => {
     let state = 12345
-    const random = () => { state = (Math.imul(state, 1664525) + 1013904223) >>> 0; return state / 2 ** 32 - 0.5 }
+    const random = () => {
+      state = (Math.imul(state, 1664525) + 1013904223) >>> 0
+      return state / 2 ** 32 - 0.5
+    }
     let held = 0
     for (let run = 0; run < 400; run++) {
       const trend = theilSen(line(20, 1, () => 12 * (random() + random() + random())))

@@ -45,7 +45,12 @@ function median(sorted: readonly number[]): number {
 }
 
 /** When a line that rises reaches a limit, as x; the interval by the trend's own. `latest` null: it may never. */
-export function whenReached(trend: Trend, fromX: number, fromY: number, limit: number): { at: number; earliest: number; latest: number | null } | null {
+export function whenReached(
+  trend: Trend,
+  fromX: number,
+  fromY: number,
+  limit: number,
+): { at: number; earliest: number; latest: number | null } | null {
   if (!trend.certain || trend.slope <= 0) return null
   const after = (slope: number) => fromX + (limit - fromY) / slope
   return { at: after(trend.slope), earliest: after(trend.high), latest: trend.low > 0 ? after(trend.low) : null }

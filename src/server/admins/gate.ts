@@ -12,7 +12,13 @@ const SESSION_MS = 12 * 3_600_000
 const COST = { N: 2 ** 15, r: 8, p: 3, maxmem: 128 * 2 ** 20 }
 
 export const hashOf = (secret: string): string => createHash('sha256').update(secret).digest('hex')
-const derive = (password: string, salt: Buffer) => new Promise<Buffer>((resolve, reject) => { scrypt(password.normalize('NFKC'), salt, 32, COST, (error, key) => { if (error) reject(error); else resolve(key) }) })
+const derive = (password: string, salt: Buffer) =>
+  new Promise<Buffer>((resolve, reject) => {
+    scrypt(password.normalize('NFKC'), salt, 32, COST, (error, key) => {
+      if (error) reject(error)
+      else resolve(key)
+    })
+  })
 
 /** `scrypt$salt$key`, both base64. */
 export async function hashPassword(password: string): Promise<string> {
@@ -31,13 +37,21 @@ export async function passwordFits(password: string, stored: string): Promise<bo
 const NOBODY = 'scrypt$AAAAAAAAAAAAAAAAAAAAAA==$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA='
 
 export async function signIn(database: Queryable, name: string, password: string, nowMs: number): Promise<{ secret: string; caller: Caller }> {
-  const [admin] = await database.query<{ name: string; full_name: string; role: Role; password: string }>('select name, full_name, role, password from admins where name = $1', [name.toLowerCase()])
+  const [admin] = await database.query<{ name: string; full_name: string; role: Role; password: string }>(
+    'select name, full_name, role, password from admins where name = $1',
+    [name.toLowerCase()],
+  )
   const fits = await passwordFits(password, admin?.password ?? NOBODY)
   if (!admin || !fits) throw new Problem('sign-in.wrong')
   const secret = randomBytes(32).toString('base64url')
   const csrf = randomBytes(24).toString('base64url')
   await database.query('delete from admin_sessions where expires_ms < $1', [nowMs])
-  await database.query('insert into admin_sessions (token_hash, admin, csrf, expires_ms) values ($1, $2, $3, $4)', [hashOf(secret), admin.name, csrf, nowMs + SESSION_MS])
+  await database.query('insert into admin_sessions (token_hash, admin, csrf, expires_ms) values ($1, $2, $3, $4)', [
+    hashOf(secret),
+    admin.name,
+    csrf,
+    nowMs + SESSION_MS,
+  ])
   return { secret, caller: { name: admin.name, fullName: admin.full_name, role: admin.role, csrf, tokenHash: hashOf(secret) } }
 }
 
@@ -48,7 +62,10 @@ export async function admit(database: Queryable, request: FastifyRequest, permis
   const secret = request.cookies[COOKIE]
   if (!secret) throw new Problem('sign-in.required')
   const tokenHash = hashOf(secret)
-  const [row] = await database.query<{ name: string; full_name: string; role: Role; csrf: string }>('select a.name, a.full_name, a.role, s.csrf from admin_sessions s join admins a on a.name = s.admin where s.token_hash = $1 and s.expires_ms > $2', [tokenHash, nowMs])
+  const [row] = await database.query<{ name: string; full_name: string; role: Role; csrf: string }>(
+    'select a.name, a.full_name, a.role, s.csrf from admin_sessions s join admins a on a.name = s.admin where s.token_hash = $1 and s.expires_ms > $2',
+    [tokenHash, nowMs],
+  )
   if (!row) throw new Problem('sign-in.required')
   if (!allows(row.role, permission)) throw new Problem('role.insufficient')
   if (request.method !== 'GET' && request.headers['x-csrf'] !== row.csrf) throw new Problem('csrf.missing')

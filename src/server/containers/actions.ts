@@ -13,15 +13,53 @@ type Need = Pick<Context, 'fleet' | 'database' | 'disks' | 'now'>
 
 /** What can be done with a container as it is, and why not what cannot. */
 export function actionsFor(row: ContainerRow, inspection: Inspection): Action[] {
-  const inUse = row.holderHost === null ? null : row.holderAlive === false ? `${row.holderHost} still has it open. Release the hold first.` : `${row.holderHost} has it open.`
+  const inUse =
+    row.holderHost === null
+      ? null
+      : row.holderAlive === false
+        ? `${row.holderHost} still has it open. Release the hold first.`
+        : `${row.holderHost} has it open.`
   const { state, kind, format, findings } = inspection
-  const unsound = format !== 'vhdx' ? 'Only VHDX files can be written anew here.' : state === 'damaged' || state === 'unknown' ? 'The structure is damaged: what belongs where would have to be guessed.' : kind === 'differencing' ? 'It holds only what differs from its parent.' : null
+  const unsound =
+    format !== 'vhdx'
+      ? 'Only VHDX files can be written anew here.'
+      : state === 'damaged' || state === 'unknown'
+        ? 'The structure is damaged: what belongs where would have to be guessed.'
+        : kind === 'differencing'
+          ? 'It holds only what differs from its parent.'
+          : null
   return [
-    { kind: 'release', title: 'Release the hold', sentence: 'Closes the open handle, once the holding host has said that the session is gone.', whyNot: row.holderHost === null ? 'Nobody holds it.' : row.holderAlive === true ? 'The session lives; the person can log off there.' : null },
-    { kind: 'repair', title: 'Repair', sentence: 'Replays the log and makes broken copies good, in a new file that is compared with the old one.', whyNot: inUse ?? unsound ?? (repairable({ state, findings }) ? null : 'There is nothing to repair.') },
-    { kind: 'compact', title: 'Compact', sentence: 'Writes the file anew without blocks of zeros and without gaps; the content is compared before the new file takes the old one’s place.', whyNot: inUse ?? unsound },
-    { kind: 'grow', title: 'Grow', sentence: 'Makes the disk larger; the file grows when the room is used. The host must then extend its file system.', whyNot: inUse ?? unsound },
-    { kind: 'set-aside', title: 'Set aside', sentence: `Takes it out of use; the next logon makes a new one. It is kept for ${KEPT_DAYS} days and can be put back, then it is deleted.`, whyNot: inUse },
+    {
+      kind: 'release',
+      title: 'Release the hold',
+      sentence: 'Closes the open handle, once the holding host has said that the session is gone.',
+      whyNot: row.holderHost === null ? 'Nobody holds it.' : row.holderAlive === true ? 'The session lives; the person can log off there.' : null,
+    },
+    {
+      kind: 'repair',
+      title: 'Repair',
+      sentence: 'Replays the log and makes broken copies good, in a new file that is compared with the old one.',
+      whyNot: inUse ?? unsound ?? (repairable({ state, findings }) ? null : 'There is nothing to repair.'),
+    },
+    {
+      kind: 'compact',
+      title: 'Compact',
+      sentence:
+        'Writes the file anew without blocks of zeros and without gaps; the content is compared before the new file takes the old one’s place.',
+      whyNot: inUse ?? unsound,
+    },
+    {
+      kind: 'grow',
+      title: 'Grow',
+      sentence: 'Makes the disk larger; the file grows when the room is used. The host must then extend its file system.',
+      whyNot: inUse ?? unsound,
+    },
+    {
+      kind: 'set-aside',
+      title: 'Set aside',
+      sentence: `Takes it out of use; the next logon makes a new one. It is kept for ${KEPT_DAYS} days and can be put back, then it is deleted.`,
+      whyNot: inUse,
+    },
   ]
 }
 
@@ -36,24 +74,42 @@ export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob
   }
   if (wanted.kind === 'set-aside') {
     return {
-      ...base, title: `Set ${row.file} aside`, change: { before: 'in use', after: `kept until deleted, ${KEPT_DAYS} days` },
+      ...base,
+      title: `Set ${row.file} aside`,
+      change: { before: 'in use', after: `kept until deleted, ${KEPT_DAYS} days` },
       steps: held(need, row, [{ title: 'Move it out of use', run: (job) => setAside(need, row, row.mount ?? '', job, author) }]),
     }
   }
   const grow = wanted.kind === 'grow' ? (wanted.virtualBytes ?? 0) : null
   if (grow !== null && grow <= row.virtualBytes) throw new Problem('request.invalid', `The new size must be more than ${bytesSay(row.virtualBytes)}.`)
-  const title = wanted.kind === 'compact' ? `Compact ${row.file}` : wanted.kind === 'repair' ? `Repair ${row.file}` : `Grow ${row.file} to ${bytesSay(grow ?? 0)}`
+  const title =
+    wanted.kind === 'compact' ? `Compact ${row.file}` : wanted.kind === 'repair' ? `Repair ${row.file}` : `Grow ${row.file} to ${bytesSay(grow ?? 0)}`
   return {
-    ...base, title, change: { before: `${bytesSay(row.fileBytes)} for a disk of ${bytesSay(row.virtualBytes)}, ${row.state}`, after: wanted.kind === 'grow' ? `a disk of ${bytesSay(grow ?? 0)}` : 'written anew, content compared' },
-    steps: held(need, row, [{ title: 'Write it anew beside the old file, compare, and put it in its place', run: async (job) => {
-      const [found] = await need.disks.inspect([path])
-      if (wanted.kind === 'repair' && found && found.state !== 'damaged' && !repairable(found)) throw new StepStopped('There is nothing to repair.')
-      const { before, after, zeroBlocks } = await need.disks.rewrite(path, job, grow)
-      const [now] = await need.disks.inspect([path])
-      if (now) await need.database.query('update containers set state = $2, findings = $3::jsonb, virtual_bytes = $4, file_bytes = $5, allocated_bytes = $6, modified_ms = 0 where id = $1', [row.id, now.state, JSON.stringify(now.findings.map(({ sentence }) => sentence)), now.virtualBytes, now.fileBytes, now.allocatedBytes])
-      const saved = before.fileBytes - after.fileBytes
-      return `${bytesSay(before.fileBytes)} → ${bytesSay(after.fileBytes)}${saved > 0 ? `, ${bytesSay(saved)} given back` : ''}; ${zeroBlocks} blocks of zeros left out; content compared block by block.`
-    } }]),
+    ...base,
+    title,
+    change: {
+      before: `${bytesSay(row.fileBytes)} for a disk of ${bytesSay(row.virtualBytes)}, ${row.state}`,
+      after: wanted.kind === 'grow' ? `a disk of ${bytesSay(grow ?? 0)}` : 'written anew, content compared',
+    },
+    steps: held(need, row, [
+      {
+        title: 'Write it anew beside the old file, compare, and put it in its place',
+        run: async (job) => {
+          const [found] = await need.disks.inspect([path])
+          if (wanted.kind === 'repair' && found && found.state !== 'damaged' && !repairable(found))
+            throw new StepStopped('There is nothing to repair.')
+          const { before, after, zeroBlocks } = await need.disks.rewrite(path, job, grow)
+          const [now] = await need.disks.inspect([path])
+          if (now)
+            await need.database.query(
+              'update containers set state = $2, findings = $3::jsonb, virtual_bytes = $4, file_bytes = $5, allocated_bytes = $6, modified_ms = 0 where id = $1',
+              [row.id, now.state, JSON.stringify(now.findings.map(({ sentence }) => sentence)), now.virtualBytes, now.fileBytes, now.allocatedBytes],
+            )
+          const saved = before.fileBytes - after.fileBytes
+          return `${bytesSay(before.fileBytes)} → ${bytesSay(after.fileBytes)}${saved > 0 ? `, ${bytesSay(saved)} given back` : ''}; ${zeroBlocks} blocks of zeros left out; content compared block by block.`
+        },
+      },
+    ]),
   }
 }
 
@@ -62,20 +118,39 @@ export function manyContainersJob(need: Need, rows: readonly ContainerRow[], wan
   const VERBS = { compact: 'Compact', repair: 'Repair', release: 'Release', 'set-aside': 'Set aside' } as const
   let refused = 0
   return {
-    kind: wanted.kind, title: `${VERBS[wanted.kind]} ${rows.length} containers`, target: `${rows.length} containers`, author, attempt: null,
-    change: { before: rows.slice(0, 20).map(({ file }) => file).join(', ') + (rows.length > 20 ? ` and ${rows.length - 20} more` : ''), get after() { return refused === 0 ? 'done with all' : `done with ${rows.length - refused}, refused by ${refused}` } },
-    steps: rows.map((row): Step => ({ title: row.id, run: async (job) => {
-      try {
-        let note = ''
-        const steps = containerJob(need, row, { kind: wanted.kind }, author).steps
-        // What matters is what the work itself says, not that the container was taken before and given back after it.
-        for (const [i, step] of steps.entries()) { const said = await step.run(wanted.kind === 'set-aside' ? `${job}-${rows.indexOf(row)}` : job); if (steps.length === 1 || i === steps.length - 2) note = said }
-        return note
-      } catch (error) {
-        refused++
-        return `Left as it is: ${error instanceof Error ? error.message : String(error)}`
-      }
-    } })),
+    kind: wanted.kind,
+    title: `${VERBS[wanted.kind]} ${rows.length} containers`,
+    target: `${rows.length} containers`,
+    author,
+    attempt: null,
+    change: {
+      before:
+        rows
+          .slice(0, 20)
+          .map(({ file }) => file)
+          .join(', ') + (rows.length > 20 ? ` and ${rows.length - 20} more` : ''),
+      get after() {
+        return refused === 0 ? 'done with all' : `done with ${rows.length - refused}, refused by ${refused}`
+      },
+    },
+    steps: rows.map((row): Step => ({
+      title: row.id,
+      run: async (job) => {
+        try {
+          let note = ''
+          const steps = containerJob(need, row, { kind: wanted.kind }, author).steps
+          // What matters is what the work itself says, not that the container was taken before and given back after it.
+          for (const [i, step] of steps.entries()) {
+            const said = await step.run(wanted.kind === 'set-aside' ? `${job}-${rows.indexOf(row)}` : job)
+            if (steps.length === 1 || i === steps.length - 2) note = said
+          }
+          return note
+        } catch (error) {
+          refused++
+          return `Left as it is: ${error instanceof Error ? error.message : String(error)}`
+        }
+      },
+    })),
   }
 }
 
@@ -87,24 +162,36 @@ function held({ fleet, database }: Need, row: ContainerRow, steps: readonly Step
     name = null
   }
   return [
-    { title: 'Take the container, so that no session gets it meanwhile', run: async (job) => {
-      const { taken, reason } = await fleet.take(row.share, row.file, job)
-      if (!taken) throw new StepStopped(`It is in use: ${reason}. Nothing was changed.`)
-      name = job
-      return reason
-    } },
-    ...steps.map((step): Step => ({ title: step.title, run: async (job) => {
-      try {
-        return await step.run(job)
-      } catch (error) {
+    {
+      title: 'Take the container, so that no session gets it meanwhile',
+      run: async (job) => {
+        const { taken, reason } = await fleet.take(row.share, row.file, job)
+        if (!taken) throw new StepStopped(`It is in use: ${reason}. Nothing was changed.`)
+        name = job
+        return reason
+      },
+    },
+    ...steps.map((step): Step => ({
+      title: step.title,
+      run: async (job) => {
+        try {
+          return await step.run(job)
+        } catch (error) {
+          await giveBack()
+          throw error
+        }
+      },
+    })),
+    {
+      title: 'Give it back',
+      run: async () => {
         await giveBack()
-        throw error
-      }
-    } })),
-    { title: 'Give it back', run: async () => {
-      await giveBack()
-      await database.query('update containers set holder_host = null, holder_session = null, held_since_ms = null, holder_alive = null where id = $1', [row.id])
-      return 'free'
-    } },
+        await database.query(
+          'update containers set holder_host = null, holder_session = null, held_since_ms = null, holder_alive = null where id = $1',
+          [row.id],
+        )
+        return 'free'
+      },
+    },
   ]
 }

@@ -13,7 +13,11 @@ async function on<T>(path: string, work: (disk: ReturnType<typeof openDisk>) => 
 /** Payload blocks that are present but hold only zeros, and their size. */
 export async function zeroBlocks(path: string): Promise<{ blocks: number; bytes: number }> {
   return on(path, async (disk) => {
-    const { blockOffsets, inspection: { blockBytes }, replayed } = await readForRewrite(disk)
+    const {
+      blockOffsets,
+      inspection: { blockBytes },
+      replayed,
+    } = await readForRewrite(disk)
     let blocks = 0
     for (const offset of blockOffsets) {
       if (offset < 0) continue
@@ -26,6 +30,7 @@ export async function zeroBlocks(path: string): Promise<{ blocks: number; bytes:
 }
 
 /** The structure of each; null for one that could not be read. */
-export const inspectAll = (paths: readonly string[]): Promise<(Inspection | null)[]> => Promise.all(paths.map((path) => on(path, inspect).catch(() => null)))
+export const inspectAll = (paths: readonly string[]): Promise<(Inspection | null)[]> =>
+  Promise.all(paths.map((path) => on(path, inspect).catch(() => null)))
 
 export const anatomyAt = (path: string): Promise<Anatomy> => on(path, (disk) => anatomyOf(disk))

@@ -10,7 +10,11 @@ export type DiskAsk =
   | { op: 'rewrite'; path: string; job: string; virtualBytes: number | null; guids: { fileWrite: string; dataWrite: string | null } }
   | { op: 'cancel'; job: string }
 
-export interface DiskNews { readonly job: string; readonly done: number; readonly total: number }
+export interface DiskNews {
+  readonly job: string
+  readonly done: number
+  readonly total: number
+}
 
 const cancelled = new Set<string>()
 
@@ -22,9 +26,14 @@ async function answer(question: DiskAsk): Promise<unknown> {
   const { path, job, virtualBytes, guids } = question
   let saidMs = 0
   return rewriteFile(path, {
-    virtualBytes, guids, progress: (done, total) => {
+    virtualBytes,
+    guids,
+    progress: (done, total) => {
       if (cancelled.has(job)) throw new Error('Stopped on request. The file was left as it is.')
-      if (Date.now() - saidMs > 250) { saidMs = Date.now(); tell({ job, done, total }) }
+      if (Date.now() - saidMs > 250) {
+        saidMs = Date.now()
+        tell({ job, done, total })
+      }
     },
   })
 }

@@ -24,7 +24,8 @@ export async function startDisks(onProgress: (news: DiskNews) => void): Promise<
     inspect: (paths) => worker.ask({ op: 'inspect', paths }),
     anatomy: (path) => worker.ask({ op: 'anatomy', path }),
     zeros: (path) => worker.ask({ op: 'zeros', path }),
-    rewrite: (path, job, virtualBytes) => worker.ask({ op: 'rewrite', path, job, virtualBytes, guids: { fileWrite: guid(), dataWrite: virtualBytes === null ? null : guid() } }),
+    rewrite: (path, job, virtualBytes) =>
+      worker.ask({ op: 'rewrite', path, job, virtualBytes, guids: { fileWrite: guid(), dataWrite: virtualBytes === null ? null : guid() } }),
     cancel: (job) => worker.ask({ op: 'cancel', job }),
     close: () => worker.close(),
   }

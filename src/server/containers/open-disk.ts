@@ -16,7 +16,9 @@ export function openDisk(path: string): ByteSource & { readonly reads: number; c
   let reads = 0
   return {
     sizeBytes: stat.size,
-    get reads() { return reads },
+    get reads() {
+      return reads
+    },
     read(offset, length) {
       reads++
       const bytes = new Uint8Array(Math.max(0, Math.min(length, stat.size - offset)))
@@ -28,6 +30,8 @@ export function openDisk(path: string): ByteSource & { readonly reads: number; c
       }
       return filled === bytes.length ? bytes : bytes.subarray(0, filled)
     },
-    close: () => { closeSync(file) },
+    close: () => {
+      closeSync(file)
+    },
   }
 }

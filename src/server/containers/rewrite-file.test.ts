@@ -1,5 +1,19 @@
 import { spawnSync } from 'node:child_process'
-import { closeSync, copyFileSync, existsSync, mkdtempSync, openSync, readdirSync, readFileSync, rmSync, statSync, truncateSync, utimesSync, writeFileSync, writeSync } from 'node:fs'
+import {
+  closeSync,
+  copyFileSync,
+  existsSync,
+  mkdtempSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  truncateSync,
+  utimesSync,
+  writeFileSync,
+  writeSync,
+} from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { buildSync } from 'esbuild'
@@ -10,12 +24,24 @@ import { rewriteFile, REWRITING } from './rewrite-file'
 
 const MIB = 2 ** 20
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-rewrite-'))
-afterAll(() => { rmSync(folder, { recursive: true, force: true }) })
+afterAll(() => {
+  rmSync(folder, { recursive: true, force: true })
+})
 const guid = (n: number) => `${n}1111111-2222-4333-A444-555555555555`
 const guids = { fileWrite: guid(8), dataWrite: null }
-const shape = { virtualBytes: 64 * MIB, blockBytes: 2 * MIB, present: [9, 3, 0, 31, 12], guids: { fileWrite: guid(1), dataWrite: guid(2), disk: guid(3) }, creator: 'test' }
+const shape = {
+  virtualBytes: 64 * MIB,
+  blockBytes: 2 * MIB,
+  present: [9, 3, 0, 31, 12],
+  guids: { fileWrite: guid(1), dataWrite: guid(2), disk: guid(3) },
+  creator: 'test',
+}
 /** Blocks 9, 3 and 31 hold something; 0 and 12 only zeros. */
-const CONTENT: [block: number, byte: number, at: number][] = [[9, 0x99, 0], [3, 0x33, 2 * MIB - 10], [31, 0x31, MIB]]
+const CONTENT: [block: number, byte: number, at: number][] = [
+  [9, 0x99, 0],
+  [3, 0x33, 2 * MIB - 10],
+  [31, 0x31, MIB],
+]
 const qemu = spawnSync('qemu-img', ['--version']).status === 0
 
 function make(name: string, disk = newVhdx(shape), extra: Write[] = []): string {
@@ -37,8 +63,12 @@ async function seen(path: string): Promise<{ state: string; marks: number[]; oth
   const disk = openDisk(path)
   try {
     const { inspection, blockOffsets } = await anatomyOf(disk)
-    const marks = await Promise.all(CONTENT.map(async ([block, , at]) => (blockOffsets[block] ?? -1) < 0 ? 0 : (await disk.read((blockOffsets[block] ?? 0) + at, 1))[0] ?? 0))
-    const sums = await Promise.all([...blockOffsets].map(async (offset) => (offset < 0 ? 0 : (await disk.read(offset, 2 * MIB)).reduce((sum, byte) => sum + (byte ? 1 : 0), 0))))
+    const marks = await Promise.all(
+      CONTENT.map(async ([block, , at]) => ((blockOffsets[block] ?? -1) < 0 ? 0 : ((await disk.read((blockOffsets[block] ?? 0) + at, 1))[0] ?? 0))),
+    )
+    const sums = await Promise.all(
+      [...blockOffsets].map(async (offset) => (offset < 0 ? 0 : (await disk.read(offset, 2 * MIB)).reduce((sum, byte) => sum + (byte ? 1 : 0), 0))),
+    )
     return { state: inspection.state, marks, others: sums.reduce((a, b) => a + b, 0) === 30 }
   } finally {
     disk.close()
@@ -88,15 +118,34 @@ describe('rewriting a container', () => {
     bytes[3 * MIB + 5] = 0xff
     writeFileSync(damaged, bytes)
     const child = make('e.vhdx', newVhdx({ ...shape, parent: { path: 'p.vhdx', dataWrite: guid(7) } }))
-    for (const [path, why] of [[damaged, /damaged/], [child, /parent/]] as const) {
+    for (const [path, why] of [
+      [damaged, /damaged/],
+      [child, /parent/],
+    ] as const) {
       const before = readFileSync(path)
       await expect(rewriteFile(path, { virtualBytes: null, guids })).rejects.toThrow(why)
       expect(readFileSync(path).equals(before)).toBe(true)
     }
     const good = make('f.vhdx')
     await expect(rewriteFile(good, { virtualBytes: 32 * MIB, guids })).rejects.toThrow(/smaller/)
-    await expect(rewriteFile(good, { virtualBytes: null, guids, progress: (done) => { if (done > 6 * MIB) throw new Error('stop') } })).rejects.toThrow('stop')
-    await expect(rewriteFile(good, { virtualBytes: null, guids, reached: (step) => { if (step === 'durable') utimesSync(good, 1_700_000_500, 1_700_000_500) } })).rejects.toThrow(/meanwhile/)
+    await expect(
+      rewriteFile(good, {
+        virtualBytes: null,
+        guids,
+        progress: (done) => {
+          if (done > 6 * MIB) throw new Error('stop')
+        },
+      }),
+    ).rejects.toThrow('stop')
+    await expect(
+      rewriteFile(good, {
+        virtualBytes: null,
+        guids,
+        reached: (step) => {
+          if (step === 'durable') utimesSync(good, 1_700_000_500, 1_700_000_500)
+        },
+      }),
+    ).rejects.toThrow(/meanwhile/)
     expect(await seen(good)).toEqual(whole)
     expect(readdirSync(folder).filter((name) => name.endsWith(REWRITING))).toEqual([])
   })
@@ -104,18 +153,31 @@ describe('rewriting a container', () => {
   describe('killed at any step', () => {
     const script = join(folder, 'rewrite.mjs')
     beforeAll(() => {
-      buildSync({ entryPoints: ['src/server/containers/rewrite-file.ts'], bundle: true, platform: 'node', format: 'esm', outfile: join(folder, 'rewrite-file.mjs'), logLevel: 'error' })
-      writeFileSync(script, `import { rewriteFile } from './rewrite-file.mjs'\nconst [path, at] = process.argv.slice(2)\nawait rewriteFile(path, { virtualBytes: null, guids: ${JSON.stringify(guids)}, reached: (step) => { if (step === at) process.kill(process.pid, 'SIGKILL') } })\n`)
+      buildSync({
+        entryPoints: ['src/server/containers/rewrite-file.ts'],
+        bundle: true,
+        platform: 'node',
+        format: 'esm',
+        outfile: join(folder, 'rewrite-file.mjs'),
+        logLevel: 'error',
+      })
+      writeFileSync(
+        script,
+        `import { rewriteFile } from './rewrite-file.mjs'\nconst [path, at] = process.argv.slice(2)\nawait rewriteFile(path, { virtualBytes: null, guids: ${JSON.stringify(guids)}, reached: (step) => { if (step === at) process.kill(process.pid, 'SIGKILL') } })\n`,
+      )
     })
 
-    it.each(['read', 'made', 'copied', 'structured', 'durable', 'compared', 'in place', 'done'])('leaves the old file or the new one, whole: %s', async (step) => {
-      const path = make(`killed-${step.replace(' ', '-')}.vhdx`)
-      expect(spawnSync(process.execPath, [script, path, step]).signal).toBe('SIGKILL')
-      expect(await seen(path)).toEqual(whole)
-      // And the next try, over what was left lying about, goes through.
-      await rewriteFile(path, { virtualBytes: null, guids })
-      expect(await seen(path)).toEqual(whole)
-      expect(existsSync(path + REWRITING)).toBe(false)
-    })
+    it.each(['read', 'made', 'copied', 'structured', 'durable', 'compared', 'in place', 'done'])(
+      'leaves the old file or the new one, whole: %s',
+      async (step) => {
+        const path = make(`killed-${step.replace(' ', '-')}.vhdx`)
+        expect(spawnSync(process.execPath, [script, path, step]).signal).toBe('SIGKILL')
+        expect(await seen(path)).toEqual(whole)
+        // And the next try, over what was left lying about, goes through.
+        await rewriteFile(path, { virtualBytes: null, guids })
+        expect(await seen(path)).toEqual(whole)
+        expect(existsSync(path + REWRITING)).toBe(false)
+      },
+    )
   })
 })

@@ -1,4 +1,19 @@
-import { closeSync, constants, fchmodSync, fchownSync, fsyncSync, ftruncateSync, futimesSync, openSync, readSync, renameSync, rmSync, statfsSync, statSync, writeSync } from 'node:fs'
+import {
+  closeSync,
+  constants,
+  fchmodSync,
+  fchownSync,
+  fsyncSync,
+  ftruncateSync,
+  futimesSync,
+  openSync,
+  readSync,
+  renameSync,
+  rmSync,
+  statfsSync,
+  statSync,
+  writeSync,
+} from 'node:fs'
 import { dirname } from 'node:path'
 import { setImmediate } from 'node:timers/promises'
 import { CannotRewrite, inspect, onlyZeros, planRewrite, readForRewrite, type Inspection } from '../../core/containers'
@@ -18,7 +33,11 @@ export interface RewriteOptions {
   reached?(step: string): void
 }
 
-export interface Rewritten { readonly before: Inspection; readonly after: Inspection; readonly zeroBlocks: number }
+export interface Rewritten {
+  readonly before: Inspection
+  readonly after: Inspection
+  readonly zeroBlocks: number
+}
 
 /**
  * Writes a container anew with the same content: without gaps, without blocks of zeros, with its log replayed and broken copies made good.
@@ -55,7 +74,8 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
     }
     const plan = planRewrite(vhdx, (block) => filled.has(block), options.guids, options.virtualBytes)
     const room = statfsSync(dirname(path))
-    if (room.bavail * room.bsize < filled.size * blockBytes) throw new CannotRewrite(`The share has no room for a second copy of ${filled.size * blockBytes} bytes while it is made.`)
+    if (room.bavail * room.bsize < filled.size * blockBytes)
+      throw new CannotRewrite(`The share has no room for a second copy of ${filled.size * blockBytes} bytes while it is made.`)
     file = openSync(beside, constants.O_RDWR | constants.O_CREAT | constants.O_EXCL, stat.mode)
     fchmodSync(file, stat.mode)
     if (stat.uid !== process.getuid?.() || stat.gid !== process.getgid?.()) fchownSync(file, stat.uid, stat.gid)
@@ -76,7 +96,8 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
     const after = await compared(beside, file, plan.copies, vhdx.replayed, step)
     reached('compared')
     const now = statSync(path)
-    if (now.mtimeMs !== stat.mtimeMs || now.size !== stat.size || now.ino !== stat.ino) throw new CannotRewrite('Somebody wrote into the file meanwhile. It was left as it is.')
+    if (now.mtimeMs !== stat.mtimeMs || now.size !== stat.size || now.ino !== stat.ino)
+      throw new CannotRewrite('Somebody wrote into the file meanwhile. It was left as it is.')
     // When it was last used stays known; one millisecond later tells whoever remembers the old file that this is another.
     futimesSync(file, stat.atimeMs / 1000, (stat.mtimeMs + 1) / 1000)
     fsyncSync(file)
@@ -94,17 +115,25 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
   }
 }
 
-async function compared(path: string, file: number, copies: readonly { from: number; to: number; bytes: number; block: number }[], old: { read(offset: number, length: number): Uint8Array | Promise<Uint8Array> }, step: () => Promise<void>): Promise<Inspection> {
+async function compared(
+  path: string,
+  file: number,
+  copies: readonly { from: number; to: number; bytes: number; block: number }[],
+  old: { read(offset: number, length: number): Uint8Array | Promise<Uint8Array> },
+  step: () => Promise<void>,
+): Promise<Inspection> {
   const disk = openDisk(path)
   try {
     const after = await inspect(disk)
-    if (after.state !== 'clean' || after.findings.length > 0) throw new CannotRewrite(`The new file is not sound (${after.findings[0]?.sentence ?? after.state}). The old one was left as it is.`)
+    if (after.state !== 'clean' || after.findings.length > 0)
+      throw new CannotRewrite(`The new file is not sound (${after.findings[0]?.sentence ?? after.state}). The old one was left as it is.`)
     const mine = new Uint8Array(SLICE)
     for (const { block, from, to, bytes } of copies) {
       for (let at = 0; at < bytes; at += SLICE) {
         const length = Math.min(SLICE, bytes - at)
         readSync(file, mine, 0, length, to + at)
-        if (Buffer.compare(await old.read(from + at, length), mine.subarray(0, length)) !== 0) throw new CannotRewrite(`Block ${block} differs in the new file. The old one was left as it is.`)
+        if (Buffer.compare(await old.read(from + at, length), mine.subarray(0, length)) !== 0)
+          throw new CannotRewrite(`Block ${block} differs in the new file. The old one was left as it is.`)
         await step()
       }
     }

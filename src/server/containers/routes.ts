@@ -12,18 +12,40 @@ const ORDER = Object.keys(UPKEEP)
 
 export function containerHandlers(context: Context): Handlers<Names> {
   const { database, disks, jobs } = context
-  const rowOr404 = async (id: string) => (await containerRow(database, id)) ?? (() => { throw new Problem('container.unknown') })()
+  const rowOr404 = async (id: string) =>
+    (await containerRow(database, id)) ??
+    (() => {
+      throw new Problem('container.unknown')
+    })()
   return {
     async containers({ input: { query } }) {
-      const [containers, shares, counts, [total]] = await Promise.all([listContainers(database, query), shareLines(database), findingCounts(database), database.query<{ n: number }>('select count(*) as n from containers')])
+      const [containers, shares, counts, [total]] = await Promise.all([
+        listContainers(database, query),
+        shareLines(database),
+        findingCounts(database),
+        database.query<{ n: number }>('select count(*) as n from containers'),
+      ])
       return {
-        containers, shares: shares.map(({ updated: _, ...line }) => line), total: total?.n ?? 0, scannedMs: shares.length ? Math.max(...shares.map(({ updated }) => updated)) : null,
-        findings: counts.sort((a, b) => ORDER.indexOf(a.code) - ORDER.indexOf(b.code)).map((one) => ({ ...one, title: UPKEEP[one.code as UpkeepCode].title, weight: UPKEEP[one.code as UpkeepCode].weight })),
+        containers,
+        shares: shares.map(({ updated: _, ...line }) => line),
+        total: total?.n ?? 0,
+        scannedMs: shares.length ? Math.max(...shares.map(({ updated }) => updated)) : null,
+        findings: counts
+          .sort((a, b) => ORDER.indexOf(a.code) - ORDER.indexOf(b.code))
+          .map((one) => ({ ...one, title: UPKEEP[one.code as UpkeepCode].title, weight: UPKEEP[one.code as UpkeepCode].weight })),
       }
     },
     async containersExport({ input: { query }, reply }) {
       const lines = await listContainers(database, query)
-      return sendCsv(reply, 'containers.csv', lines.map(({ findings, upkeep, ...line }) => ({ ...line, structure: findings.join(' '), findings: upkeep.map(({ code }) => code).join(' ') })))
+      return sendCsv(
+        reply,
+        'containers.csv',
+        lines.map(({ findings, upkeep, ...line }) => ({
+          ...line,
+          structure: findings.join(' '),
+          findings: upkeep.map(({ code }) => code).join(' '),
+        })),
+      )
     },
     async container({ input }) {
       const row = await rowOr404(input.params.id)
@@ -31,16 +53,29 @@ export function containerHandlers(context: Context): Handlers<Names> {
       const anatomy = mount === null ? null : await disks.anatomy(join(mount, row.file)).catch((error: Error) => error)
       const read = anatomy !== null && !(anatomy instanceof Error) ? anatomy : null
       return {
-        container, owner: enabled === null || row.name === null ? null : { name: row.name, enabled }, modifiedMs, blockBytes: read?.inspection.blockBytes ?? 0, parent: read?.inspection.parent ?? null,
-        structures: read?.structures.map((one) => ({ ...one, values: [...one.values] })) ?? [], findings: [...(read?.inspection.findings ?? [])], layout: [...(read?.layout ?? [])], blocks: read ? runsOf(read) : [],
-        unreadable: read ? null : mount === null ? 'Its share cannot be reached from here.' : `The file cannot be read: ${anatomy instanceof Error ? anatomy.message : ''}`,
+        container,
+        owner: enabled === null || row.name === null ? null : { name: row.name, enabled },
+        modifiedMs,
+        blockBytes: read?.inspection.blockBytes ?? 0,
+        parent: read?.inspection.parent ?? null,
+        structures: read?.structures.map((one) => ({ ...one, values: [...one.values] })) ?? [],
+        findings: [...(read?.inspection.findings ?? [])],
+        layout: [...(read?.layout ?? [])],
+        blocks: read ? runsOf(read) : [],
+        unreadable: read
+          ? null
+          : mount === null
+            ? 'Its share cannot be reached from here.'
+            : `The file cannot be read: ${anatomy instanceof Error ? anatomy.message : ''}`,
         actions: read ? actionsFor(row, read.inspection) : [],
       }
     },
     async containerRoom({ input }) {
       const row = await rowOr404(input.params.id)
       if (row.mount === null) throw new Problem('container.busy', 'Its share cannot be reached from here.')
-      return disks.zeros(join(row.mount, row.file)).catch((error: Error) => { throw new Problem('container.busy', error.message) })
+      return disks.zeros(join(row.mount, row.file)).catch((error: Error) => {
+        throw new Problem('container.busy', error.message)
+      })
     },
     containerJob: async ({ input, caller }) => jobs.start(containerJob(context, await rowOr404(input.params.id), input.body, caller.name)),
     async containerJobs({ input: { body }, caller }) {

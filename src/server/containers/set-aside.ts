@@ -13,12 +13,28 @@ export const KEPT_DAYS = 14
 const DAY_MS = 86_400_000
 
 /** Moves a container out of use, within its share and in one step. The caller holds it. */
-export async function setAside({ database, now }: Pick<Context, 'database' | 'now'>, container: ContainerRow, mount: string, job: string, author: string): Promise<string> {
+export async function setAside(
+  { database, now }: Pick<Context, 'database' | 'now'>,
+  container: ContainerRow,
+  mount: string,
+  job: string,
+  author: string,
+): Promise<string> {
   const keptAs = `${SET_ASIDE}/${job}/${container.file}`
   const target = join(mount, keptAs)
   await mkdir(dirname(target), { recursive: true })
   const atMs = now()
-  await database.query(`insert into set_aside values ($1, $2, $3, $4, $5, $6, $7, $8, $9, 'kept')`, [job, container.share, container.file, keptAs, container.person, container.allocatedBytes, author, atMs, atMs + KEPT_DAYS * DAY_MS])
+  await database.query(`insert into set_aside values ($1, $2, $3, $4, $5, $6, $7, $8, $9, 'kept')`, [
+    job,
+    container.share,
+    container.file,
+    keptAs,
+    container.person,
+    container.allocatedBytes,
+    author,
+    atMs,
+    atMs + KEPT_DAYS * DAY_MS,
+  ])
   try {
     await rename(join(mount, container.file), target)
   } catch (error) {
@@ -33,13 +49,22 @@ export async function setAside({ database, now }: Pick<Context, 'database' | 'no
 export async function putBack({ database, now }: Pick<Context, 'database' | 'now'>, id: string, author: string): Promise<void> {
   const row = await setAsideRow(database, id)
   if (!row) throw new Problem('container.unknown')
-  if (row.state !== 'kept' || row.mount === null) throw new Problem('container.busy', row.state === 'kept' ? 'Its share is not known any more.' : 'It is not kept any more.')
+  if (row.state !== 'kept' || row.mount === null)
+    throw new Problem('container.busy', row.state === 'kept' ? 'Its share is not known any more.' : 'It is not kept any more.')
   const target = join(row.mount, row.file)
-  if (existsSync(target)) throw new Problem('container.busy', `${row.file} exists again: a new container was made meanwhile. Set that one aside first.`)
+  if (existsSync(target))
+    throw new Problem('container.busy', `${row.file} exists again: a new container was made meanwhile. Set that one aside first.`)
   await mkdir(dirname(target), { recursive: true })
   await rename(join(row.mount, row.keptAs), target)
   await database.query(`update set_aside set state = 'put-back' where id = $1`, [id])
-  await writeJournal(database, { atMs: now(), who: author, what: 'put a container back', target: `${row.share}\\${row.file.replaceAll('/', '\\')}`, before: 'set aside', after: 'in its place' })
+  await writeJournal(database, {
+    atMs: now(),
+    who: author,
+    what: 'put a container back',
+    target: `${row.share}\\${row.file.replaceAll('/', '\\')}`,
+    before: 'set aside',
+    after: 'in its place',
+  })
 }
 
 /** Deletes what was set aside and kept long enough. */
@@ -48,7 +73,14 @@ export async function deleteOutdated({ database, now }: Context): Promise<void> 
     if (row.mount === null) continue
     await rm(join(row.mount, row.keptAs), { force: true })
     await database.query(`update set_aside set state = 'deleted' where id = $1`, [row.id])
-    await writeJournal(database, { atMs: now(), who: 'Ikebana', what: 'deleted a container that was set aside', target: `${row.share}\\${row.file.replaceAll('/', '\\')}`, before: `kept since ${new Date(row.atMs).toISOString().slice(0, 10)}`, after: 'deleted' })
+    await writeJournal(database, {
+      atMs: now(),
+      who: 'Ikebana',
+      what: 'deleted a container that was set aside',
+      target: `${row.share}\\${row.file.replaceAll('/', '\\')}`,
+      before: `kept since ${new Date(row.atMs).toISOString().slice(0, 10)}`,
+      after: 'deleted',
+    })
   }
 }
 

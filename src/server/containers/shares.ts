@@ -1,7 +1,28 @@
 import { Problem } from '../../contract/errors'
 import type { ShareAccess, SharePage } from '../../contract/shares'
-import { EVERYBODYS, effective, ownFolder, permissionFindings, permissionSentences, wantedPermissions, type Audience, type Member, type SharePermissions } from '../../core/containers'
-import { accessRecord, explainAccess, groupResolver, hex, parseSddl, rightsSay, SddlFault, sidSays, writeSddl, type Descriptor } from '../../core/people'
+import {
+  EVERYBODYS,
+  effective,
+  ownFolder,
+  permissionFindings,
+  permissionSentences,
+  wantedPermissions,
+  type Audience,
+  type Member,
+  type SharePermissions,
+} from '../../core/containers'
+import {
+  accessRecord,
+  explainAccess,
+  groupResolver,
+  hex,
+  parseSddl,
+  rightsSay,
+  SddlFault,
+  sidSays,
+  writeSddl,
+  type Descriptor,
+} from '../../core/people'
 import { theilSen, whenReached } from '../../core/stats/trend'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import { writeJournal } from '../journal/store'
@@ -22,9 +43,13 @@ interface Directory {
 }
 
 async function directoryOf({ database }: Pick<Context, 'database'>): Promise<Directory> {
-  const [row] = await database.query<{ people: Directory['people'] | null; groups: Directory['groups'] | null }>(`select (select json_agg(json_build_object('id', id, 'name', name, 'sid', sid, 'groups', groups, 'enabled', enabled)) from people) as people, (select json_agg(json_build_object('id', id, 'memberOf', member_of, 'sid', sid)) from groups) as groups`)
+  const [row] = await database.query<{ people: Directory['people'] | null; groups: Directory['groups'] | null }>(
+    `select (select json_agg(json_build_object('id', id, 'name', name, 'sid', sid, 'groups', groups, 'enabled', enabled)) from people) as people, (select json_agg(json_build_object('id', id, 'memberOf', member_of, 'sid', sid)) from groups) as groups`,
+  )
   const [people, groups] = [row?.people ?? [], row?.groups ?? []]
-  const names = new Map<string, string>([...people, ...groups.map((group) => ({ ...group, name: group.id }))].flatMap(({ sid, name }) => (sid ? [[sid, name]] : [])))
+  const names = new Map<string, string>(
+    [...people, ...groups.map((group) => ({ ...group, name: group.id }))].flatMap(({ sid, name }) => (sid ? [[sid, name]] : [])),
+  )
   const sidOf = new Map(groups.map(({ id, sid }) => [id, sid]))
   const allGroups = groupResolver(groups)
   const sids = new Map<ReadonlySet<string>, ReadonlySet<string>>()
@@ -45,11 +70,22 @@ function audienceOf(directory: Directory, chosen: string | null): { audience: Au
   const group = directory.groups.find(({ id, sid }) => id === chosen && sid !== null) ?? largest
   if (!group?.sid) return null
   const people = new Set(directory.people.flatMap(({ sid }) => sid ?? []))
-  const members = directory.people.flatMap((person): Member[] => (person.sid && person.enabled && directory.allGroups(person.groups).has(group.id) ? [{ id: person.id, name: person.name, sid: person.sid, groups: directory.sidsOf(person.groups) }] : []))
-  return { id: group.id, chosen: group.id === chosen, audience: { group: { name: group.id, sid: group.sid }, members, nameOf: directory.nameOf, isPerson: (sid) => people.has(sid) } }
+  const members = directory.people.flatMap((person): Member[] =>
+    person.sid && person.enabled && directory.allGroups(person.groups).has(group.id)
+      ? [{ id: person.id, name: person.name, sid: person.sid, groups: directory.sidsOf(person.groups) }]
+      : [],
+  )
+  return {
+    id: group.id,
+    chosen: group.id === chosen,
+    audience: { group: { name: group.id, sid: group.sid }, members, nameOf: directory.nameOf, isPerson: (sid) => people.has(sid) },
+  }
 }
 
-interface Read { readonly permissions: SharePermissions; readonly texts: { readonly share: string; readonly root: string } }
+interface Read {
+  readonly permissions: SharePermissions
+  readonly texts: { readonly share: string; readonly root: string }
+}
 
 /** Both descriptors, as the share has them; with a sentence where one cannot be read. */
 async function readPermissions({ fleet }: Pick<Context, 'fleet'>, id: string): Promise<Read> {
@@ -57,8 +93,16 @@ async function readPermissions({ fleet }: Pick<Context, 'fleet'>, id: string): P
   return {
     texts: told,
     permissions: {
-      share: parseSddl(told.share), root: parseSddl(told.root), onDirectoryServer: told.onDirectoryServer,
-      folders: told.folders.flatMap(({ name, sddl }) => { try { return [{ name, descriptor: parseSddl(sddl) }] } catch { return [] } }),
+      share: parseSddl(told.share),
+      root: parseSddl(told.root),
+      onDirectoryServer: told.onDirectoryServer,
+      folders: told.folders.flatMap(({ name, sddl }) => {
+        try {
+          return [{ name, descriptor: parseSddl(sddl) }]
+        } catch {
+          return []
+        }
+      }),
     },
   }
 }
@@ -72,7 +116,11 @@ async function shareOr404({ database }: Pick<Context, 'database'>, id: string) {
 
 async function readSharePage(context: Context, id: string): Promise<SharePage> {
   const { updated: _, group: chosen, ...line } = await shareOr404(context, id)
-  const [directory, samples, read] = await Promise.all([directoryOf(context), samplesOf(context, id, line.path), readPermissions(context, id).catch((error: unknown) => error as Error)])
+  const [directory, samples, read] = await Promise.all([
+    directoryOf(context),
+    samplesOf(context, id, line.path),
+    readPermissions(context, id).catch((error: unknown) => error as Error),
+  ])
   const nowMs = context.now()
   const points = samples.filter(({ atMs }) => atMs > nowMs - TREND_DAYS * DAY_MS)
   // A few hundred points are enough for a line, and its work grows with their square.
@@ -84,17 +132,36 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
   const wanted = found && wantedPermissions(found.audience.group.sid)
   const { nameOf } = directory
   const layer = (name: 'share' | 'root', descriptor: Descriptor, sddl: string): SharePage['layers'][number] => ({
-    layer: name, sddl, sentences: permissionSentences(descriptor, nameOf), wanted: wanted ? writeSddl(wanted[name]) : null, wantedSentences: wanted ? permissionSentences(wanted[name], nameOf) : [],
-    asWanted: wanted !== null && writeSddl({ ...descriptor, owner: null, group: null, sacl: null }) === writeSddl({ ...wanted[name], owner: null, group: null, sacl: null }),
+    layer: name,
+    sddl,
+    sentences: permissionSentences(descriptor, nameOf),
+    wanted: wanted ? writeSddl(wanted[name]) : null,
+    wantedSentences: wanted ? permissionSentences(wanted[name], nameOf) : [],
+    asWanted:
+      wanted !== null &&
+      writeSddl({ ...descriptor, owner: null, group: null, sacl: null }) === writeSddl({ ...wanted[name], owner: null, group: null, sacl: null }),
   })
   const good = read instanceof Error ? null : read
   return {
-    ...line, samples, growth: trend && { bytesADay: trend.slope, low: trend.low, high: trend.high, certain: trend.certain, days: Math.round((nowMs - (points[0]?.atMs ?? nowMs)) / DAY_MS) },
+    ...line,
+    samples,
+    growth: trend && {
+      bytesADay: trend.slope,
+      low: trend.low,
+      high: trend.high,
+      certain: trend.certain,
+      days: Math.round((nowMs - (points[0]?.atMs ?? nowMs)) / DAY_MS),
+    },
     full: full && { atMs: at(full.at), earliestMs: at(full.earliest), latestMs: full.latest === null ? null : at(full.latest) },
-    group: found && { id: found.id, sid: found.audience.group.sid, members: found.audience.members.length, chosen: found.chosen }, groups: directory.groups.flatMap(({ id: name, sid }) => (sid ? [name] : [])).sort(),
+    group: found && { id: found.id, sid: found.audience.group.sid, members: found.audience.members.length, chosen: found.chosen },
+    groups: directory.groups.flatMap(({ id: name, sid }) => (sid ? [name] : [])).sort(),
     layers: good ? [layer('share', good.permissions.share, good.texts.share), layer('root', good.permissions.root, good.texts.root)] : [],
     findings: good && found ? permissionFindings(good.permissions, found.audience) : [],
-    unread: good ? null : read instanceof SddlFault ? `A descriptor of this share cannot be read: ${read.message}` : 'The share does not tell its permissions.',
+    unread: good
+      ? null
+      : read instanceof SddlFault
+        ? `A descriptor of this share cannot be read: ${read.message}`
+        : 'The share does not tell its permissions.',
   }
 }
 
@@ -102,7 +169,10 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
 async function samplesOf({ database, fleet }: Pick<Context, 'database' | 'fleet'>, id: string, path: string): Promise<SharePage['samples']> {
   const [told, own] = await Promise.all([
     fleet.shareHistory(id).catch(() => []),
-    database.query<{ atMs: number; usedBytes: number; latencyMs: number | null }>(`select hour_ms as "atMs", used_bytes as "usedBytes", latency_ms as "latencyMs" from share_samples where share = $1 order by hour_ms`, [path]),
+    database.query<{ atMs: number; usedBytes: number; latencyMs: number | null }>(
+      `select hour_ms as "atMs", used_bytes as "usedBytes", latency_ms as "latencyMs" from share_samples where share = $1 order by hour_ms`,
+      [path],
+    ),
   ])
   const bySpan = new Map([...told, ...own].map((sample) => [Math.floor(sample.atMs / (DAY_MS / 4)), sample]))
   return [...bySpan.values()].sort((a, b) => a.atMs - b.atMs)
@@ -113,7 +183,11 @@ async function readAccess(context: Context, id: string, personId: string): Promi
   const directory = await directoryOf(context)
   const person = directory.people.find((one) => one.id === personId.toLowerCase())
   if (!person) throw new Problem('person.unknown')
-  const { permissions: { share, root, folders } } = await readPermissions(context, id).catch(() => { throw new Problem('share.unread') })
+  const {
+    permissions: { share, root, folders },
+  } = await readPermissions(context, id).catch(() => {
+    throw new Problem('share.unread')
+  })
   const token = new Set([...(person.sid ? [person.sid] : []), ...directory.sidsOf(person.groups)])
   const other = directory.people.find(({ sid, id: name }) => sid !== null && name !== person.id)
   const who = (sid: string) => directory.nameOf(sid) ?? sidSays(sid) ?? sid
@@ -129,26 +203,62 @@ async function readAccess(context: Context, id: string, personId: string): Promi
   return {
     person: { id: person.id, name: person.name, sid: person.sid },
     places: [
-      place('the folder that is shared', root), ...(person.sid ? [place('their own folder, once made', folders.find(({ descriptor }) => descriptor.owner === person.sid)?.descriptor ?? ownFolder(root, person.sid))] : []),
-      ...(other?.sid ? [place(`somebody else’s folder, such as that of ${other.name}`, ownFolder(root, other.sid))] : []), ...folders.filter(({ descriptor }) => descriptor.owner !== person.sid).slice(0, 5).map(({ name, descriptor }) => place(`the folder ${name}, which has permissions of its own`, descriptor)),
+      place('the folder that is shared', root),
+      ...(person.sid
+        ? [
+            place(
+              'their own folder, once made',
+              folders.find(({ descriptor }) => descriptor.owner === person.sid)?.descriptor ?? ownFolder(root, person.sid),
+            ),
+          ]
+        : []),
+      ...(other?.sid ? [place(`somebody else’s folder, such as that of ${other.name}`, ownFolder(root, other.sid))] : []),
+      ...folders
+        .filter(({ descriptor }) => descriptor.owner !== person.sid)
+        .slice(0, 5)
+        .map(({ name, descriptor }) => place(`the folder ${name}, which has permissions of its own`, descriptor)),
     ],
   }
 }
 
 /** Sets one layer's descriptor, and reads it back. The old one stands in the journal and can be set again. */
-function permissionsJob({ fleet }: Pick<Context, 'fleet'>, share: { id: string; path: string }, layer: 'share' | 'root', sddl: string, author: string): NewJob {
+function permissionsJob(
+  { fleet }: Pick<Context, 'fleet'>,
+  share: { id: string; path: string },
+  layer: 'share' | 'root',
+  sddl: string,
+  author: string,
+): NewJob {
   let before = ''
   return {
-    kind: 'set-permissions', title: `Set the permissions of ${layer === 'share' ? 'the share' : 'the folder of'} ${share.path}`, target: share.path, author, attempt: null,
-    change: { get before() { return before }, after: sddl },
+    kind: 'set-permissions',
+    title: `Set the permissions of ${layer === 'share' ? 'the share' : 'the folder of'} ${share.path}`,
+    target: share.path,
+    author,
+    attempt: null,
+    change: {
+      get before() {
+        return before
+      },
+      after: sddl,
+    },
     steps: [
       { title: 'Keep the old ones', run: async () => (before = (await fleet.permissions(share.id))[layer]) },
-      { title: 'Set the new ones', run: async () => { await fleet.setPermissions(share.id, layer, sddl); return sddl } },
-      { title: 'Read them back', run: async () => {
-        const now = (await fleet.permissions(share.id))[layer]
-        if (writeSddl(parseSddl(now)) !== writeSddl(parseSddl(sddl))) throw new StepStopped(`The share has other permissions than were set: ${now}`)
-        return 'as they were set'
-      } },
+      {
+        title: 'Set the new ones',
+        run: async () => {
+          await fleet.setPermissions(share.id, layer, sddl)
+          return sddl
+        },
+      },
+      {
+        title: 'Read them back',
+        run: async () => {
+          const now = (await fleet.permissions(share.id))[layer]
+          if (writeSddl(parseSddl(now)) !== writeSddl(parseSddl(sddl))) throw new StepStopped(`The share has other permissions than were set: ${now}`)
+          return 'as they were set'
+        },
+      },
     ],
   }
 }
@@ -161,7 +271,14 @@ export function shareHandlers(context: Context): Handlers<'share' | 'shareAccess
     async shareGroup({ input: { params, body }, caller }) {
       const { path, group } = await shareOr404(context, params.id)
       await database.query('update shares set for_group = $2 where id = $1', [params.id, body.group])
-      await writeJournal(database, { atMs: now(), who: caller.name, what: 'said for which group a share is', target: path, before: group ?? 'not said', after: body.group })
+      await writeJournal(database, {
+        atMs: now(),
+        who: caller.name,
+        what: 'said for which group a share is',
+        target: path,
+        before: group ?? 'not said',
+        after: body.group,
+      })
       return readSharePage(context, params.id)
     },
     async sharePermissions({ input: { params, body }, caller }) {
@@ -169,7 +286,10 @@ export function shareHandlers(context: Context): Handlers<'share' | 'shareAccess
       try {
         parseSddl(body.sddl)
       } catch (error) {
-        throw new Problem('request.invalid', error instanceof SddlFault ? `The descriptor cannot be read ${error.message}` : 'The descriptor cannot be read.')
+        throw new Problem(
+          'request.invalid',
+          error instanceof SddlFault ? `The descriptor cannot be read ${error.message}` : 'The descriptor cannot be read.',
+        )
       }
       return jobs.start(permissionsJob(context, share, body.layer, body.sddl, caller.name))
     },

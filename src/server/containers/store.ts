@@ -6,10 +6,12 @@ const LINE = `c.id, c.share, c.file, c.person, p.name, c.format, c.kind, c.state
   c.holder_host as "holderHost", c.holder_session as "holderSession", c.held_since_ms as "heldSinceMs", c.holder_alive as "holderAlive", c.findings, c.upkeep`
 
 export async function listContainers(database: Queryable, { text, share, held, finding }: z.output<typeof ContainerQuery>): Promise<ContainerLine[]> {
-  const [row] = await database.query<{ list: ContainerLine[] | null }>(`select json_agg(r) as list from (select ${LINE} from containers c left join people p on p.id = c.person
+  const [row] = await database.query<{ list: ContainerLine[] | null }>(
+    `select json_agg(r) as list from (select ${LINE} from containers c left join people p on p.id = c.person
     where ($1 = '' or concat_ws(' ', c.file, p.name, c.holder_host) ilike $2) and ($3::text is null or c.share = $3) and ($4 = 'all' or c.holder_host is not null) and ($4 <> 'stale' or c.holder_alive = false)
       and ($5::text is null or ($5 = 'any' and c.upkeep <> '[]'::jsonb) or c.upkeep @> jsonb_build_array(jsonb_build_object('code', $5::text))) order by c.allocated_bytes desc, c.id limit 5000) r`,
-    [text, `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`, share ?? null, held, finding ?? null])
+    [text, `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`, share ?? null, held, finding ?? null],
+  )
   return row?.list ?? []
 }
 
@@ -17,7 +19,11 @@ export async function containersOf(database: Queryable, person: string): Promise
   return database.query<ContainerLine>(`select ${LINE} from containers c left join people p on p.id = c.person where c.person = $1`, [person])
 }
 
-export interface ContainerRow extends ContainerLine { mount: string | null; enabled: boolean | null; modifiedMs: number }
+export interface ContainerRow extends ContainerLine {
+  mount: string | null
+  enabled: boolean | null
+  modifiedMs: number
+}
 
 export async function containerRow(database: Queryable, id: string): Promise<ContainerRow | null> {
   const [row] = await containerRows(database, [id])
@@ -25,12 +31,17 @@ export async function containerRow(database: Queryable, id: string): Promise<Con
 }
 
 export async function containerRows(database: Queryable, ids: readonly string[]): Promise<ContainerRow[]> {
-  return database.query<ContainerRow>(`select ${LINE}, s.mount, p.enabled, c.modified_ms as "modifiedMs" from containers c left join people p on p.id = c.person left join shares s on s.path = c.share where c.id = any($1) order by c.id`, [ids])
+  return database.query<ContainerRow>(
+    `select ${LINE}, s.mount, p.enabled, c.modified_ms as "modifiedMs" from containers c left join people p on p.id = c.person left join shares s on s.path = c.share where c.id = any($1) order by c.id`,
+    [ids],
+  )
 }
 
 /** How many containers each finding is about, and how much they take. */
 export async function findingCounts(database: Queryable): Promise<{ code: string; n: number; bytes: number }[]> {
-  return database.query(`select f ->> 'code' as code, count(*) as n, sum(c.allocated_bytes)::bigint as bytes from containers c, jsonb_array_elements(c.upkeep) f group by 1`)
+  return database.query(
+    `select f ->> 'code' as code, count(*) as n, sum(c.allocated_bytes)::bigint as bytes from containers c, jsonb_array_elements(c.upkeep) f group by 1`,
+  )
 }
 
 export async function shareLines(database: Queryable): Promise<(ShareLine & { updated: number })[]> {
@@ -44,14 +55,23 @@ export async function setAsideLines(database: Queryable): Promise<SetAsideLine[]
   return database.query(`select ${ASIDE} from set_aside order by at_ms desc limit 500`)
 }
 
-export interface SetAsideRow extends SetAsideLine { keptAs: string; mount: string | null }
+export interface SetAsideRow extends SetAsideLine {
+  keptAs: string
+  mount: string | null
+}
 
 export async function setAsideRow(database: Queryable, id: string): Promise<SetAsideRow | null> {
-  const [row] = await database.query<SetAsideRow>(`select a.id, a.share, a.file, a.person, a.bytes, a.author, a.at_ms as "atMs", a.until_ms as "untilMs", a.state, a.kept_as as "keptAs", s.mount from set_aside a left join shares s on s.path = a.share where a.id = $1`, [id])
+  const [row] = await database.query<SetAsideRow>(
+    `select a.id, a.share, a.file, a.person, a.bytes, a.author, a.at_ms as "atMs", a.until_ms as "untilMs", a.state, a.kept_as as "keptAs", s.mount from set_aside a left join shares s on s.path = a.share where a.id = $1`,
+    [id],
+  )
   return row ?? null
 }
 
 /** Those that were kept long enough. */
 export async function outdatedSetAside(database: Queryable, nowMs: number): Promise<SetAsideRow[]> {
-  return database.query(`select a.id, a.share, a.file, a.person, a.bytes, a.author, a.at_ms as "atMs", a.until_ms as "untilMs", a.state, a.kept_as as "keptAs", s.mount from set_aside a left join shares s on s.path = a.share where a.state = 'kept' and a.until_ms < $1`, [nowMs])
+  return database.query(
+    `select a.id, a.share, a.file, a.person, a.bytes, a.author, a.at_ms as "atMs", a.until_ms as "untilMs", a.state, a.kept_as as "keptAs", s.mount from set_aside a left join shares s on s.path = a.share where a.state = 'kept' and a.until_ms < $1`,
+    [nowMs],
+  )
 }

@@ -10,14 +10,23 @@ if (!port) throw new Error('runs only as a worker')
 const database = await openEmbedded(folder, seed ? new Blob([await readFile(seed)]) : undefined)
 
 let serve: (port: MessagePort) => void = () => undefined
-serveDatabase(database, (accept) => { serve = accept })
+serveDatabase(database, (accept) => {
+  serve = accept
+})
 port.on('message', (message: { open: MessagePort } | { checkpoint: true } | { close: true }) => {
   if ('open' in message) serve(message.open)
-  else if ('close' in message) void database.exec('checkpoint').then(() => database.close()).finally(() => port.postMessage({ closed: true }))
+  else if ('close' in message)
+    void database
+      .exec('checkpoint')
+      .then(() => database.close())
+      .finally(() => port.postMessage({ closed: true }))
 })
 // The embedded engine neither checkpoints nor vacuums on its own.
 const care = setInterval(() => void database.exec('checkpoint').catch(() => undefined), 60_000)
-const sweep = setInterval(() => void database.exec('vacuum hours; vacuum usual_days; vacuum hosts; vacuum containers; vacuum uploads; vacuum jobs').catch(() => undefined), 600_000)
+const sweep = setInterval(
+  () => void database.exec('vacuum hours; vacuum usual_days; vacuum hosts; vacuum containers; vacuum uploads; vacuum jobs').catch(() => undefined),
+  600_000,
+)
 care.unref()
 sweep.unref()
 port.postMessage({ ready: true })

@@ -8,8 +8,15 @@ export async function openEmbedded(folder?: string, loadDataDir?: Blob): Promise
   return {
     engine: 'embedded',
     query: async <R = Row>(sql: string, params: readonly unknown[] = []) => (await pg.query<R>(sql, [...params])).rows,
-    exec: async (sql) => { await pg.exec(sql) },
-    transaction: (work) => pg.transaction((tx) => work({ query: async <R = Row>(sql: string, params: readonly unknown[] = []) => (await tx.query<R>(sql, [...params])).rows } satisfies Queryable)),
+    exec: async (sql) => {
+      await pg.exec(sql)
+    },
+    transaction: (work) =>
+      pg.transaction((tx) =>
+        work({
+          query: async <R = Row>(sql: string, params: readonly unknown[] = []) => (await tx.query<R>(sql, [...params])).rows,
+        } satisfies Queryable),
+      ),
     close: async () => {
       if (closed) return
       closed = true

@@ -38,7 +38,14 @@ export async function openDatabase(folder: string, url: string | undefined): Pro
     await unlock()
   })
   await migrate(database)
-  return { database, link: () => { const { port1, port2 } = new MessageChannel(); worker.postMessage({ open: port1 }, [port1]); return { port: port2 } } }
+  return {
+    database,
+    link: () => {
+      const { port1, port2 } = new MessageChannel()
+      worker.postMessage({ open: port1 }, [port1])
+      return { port: port2 }
+    },
+  }
 }
 
 async function makeFolder(home: string): Promise<void> {
@@ -85,7 +92,8 @@ export async function lock(path: string): Promise<() => Promise<void>> {
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error
       const holder = Number(await readFile(path, 'utf8').catch(() => ''))
-      if (holder > 0 && holder !== process.pid && isAlive(holder)) throw new Error(`The data folder is in use by process ${holder}. Stop that one first, or choose another folder.`, { cause: error })
+      if (holder > 0 && holder !== process.pid && isAlive(holder))
+        throw new Error(`The data folder is in use by process ${holder}. Stop that one first, or choose another folder.`, { cause: error })
       await rm(path, { force: true })
     }
   }

@@ -14,12 +14,17 @@ export function openServer(url: string): Database {
     },
   }
   const pool = new pg.Pool({ connectionString: url, max: 8, types })
-  pool.on('error', () => { /* an idle connection was closed by the server; the next query opens a new one */ })
-  const run = async <R>(client: pg.Pool | pg.PoolClient, sql: string, params: readonly unknown[]) => (await client.query(sql, [...params])).rows as R[]
+  pool.on('error', () => {
+    /* an idle connection was closed by the server; the next query opens a new one */
+  })
+  const run = async <R>(client: pg.Pool | pg.PoolClient, sql: string, params: readonly unknown[]) =>
+    (await client.query(sql, [...params])).rows as R[]
   return {
     engine: 'server',
     query: <R = Row>(sql: string, params: readonly unknown[] = []) => run<R>(pool, sql, params),
-    exec: async (sql) => { await pool.query(sql) },
+    exec: async (sql) => {
+      await pool.query(sql)
+    },
     async transaction<T>(work: (handle: Queryable) => Promise<T>) {
       const client = await pool.connect()
       try {

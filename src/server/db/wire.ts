@@ -2,7 +2,9 @@ import type { MessagePort } from 'node:worker_threads'
 import type { Database, Queryable, Row } from './database'
 
 /** The messages between a thread that asks and the thread that holds the database. */
-type Ask = { id: number; op: 'query' | 'exec'; sql: string; params: readonly unknown[]; transaction: boolean } | { id: number; op: 'begin' | 'commit' | 'rollback' }
+type Ask =
+  | { id: number; op: 'query' | 'exec'; sql: string; params: readonly unknown[]; transaction: boolean }
+  | { id: number; op: 'begin' | 'commit' | 'rollback' }
 type Answer = { id: number; rows?: unknown[]; error?: { message: string; code?: string } }
 
 type Port = Pick<MessagePort, 'postMessage' | 'on'>
@@ -17,7 +19,10 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
   }
   ports((port) => {
     let endTransaction: (() => void) | null = null
-    const finish = () => { endTransaction?.(); endTransaction = null }
+    const finish = () => {
+      endTransaction?.()
+      endTransaction = null
+    }
     const handle = async (ask: Ask): Promise<unknown[]> => {
       if (ask.op === 'begin') {
         await new Promise<void>((granted, refused) => {
@@ -29,7 +34,9 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
               return
             }
             granted()
-            await new Promise<void>((ended) => { endTransaction = ended })
+            await new Promise<void>((ended) => {
+              endTransaction = ended
+            })
           })
         })
         return []
@@ -48,10 +55,13 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
     port.on('message', (ask: Ask) => {
       handle(ask).then(
         (rows) => port.postMessage({ id: ask.id, rows } satisfies Answer),
-        (error: Error & { code?: string }) => port.postMessage({ id: ask.id, error: { message: error.message, ...(error.code ? { code: error.code } : {}) } } satisfies Answer),
+        (error: Error & { code?: string }) =>
+          port.postMessage({ id: ask.id, error: { message: error.message, ...(error.code ? { code: error.code } : {}) } } satisfies Answer),
       )
     })
-    port.on('close', () => { if (endTransaction) void database.exec('rollback').finally(finish) })
+    port.on('close', () => {
+      if (endTransaction) void database.exec('rollback').finally(finish)
+    })
   })
 }
 
@@ -66,18 +76,24 @@ export function databaseOver(port: Port, close: () => Promise<void>): Database {
     else entry?.resolve(rows ?? [])
   })
   type Unnumbered = Ask extends infer A ? (A extends { id: number } ? Omit<A, 'id'> : never) : never
-  const ask = (message: Unnumbered) => new Promise<unknown[]>((resolve, reject) => {
-    const id = ++last
-    waiting.set(id, { resolve, reject })
-    port.postMessage({ id, ...message })
-  })
-  const query = (transaction: boolean) => <R = Row>(sql: string, params: readonly unknown[] = []) => ask({ op: 'query', sql, params, transaction }) as Promise<R[]>
+  const ask = (message: Unnumbered) =>
+    new Promise<unknown[]>((resolve, reject) => {
+      const id = ++last
+      waiting.set(id, { resolve, reject })
+      port.postMessage({ id, ...message })
+    })
+  const query =
+    (transaction: boolean) =>
+    <R = Row>(sql: string, params: readonly unknown[] = []) =>
+      ask({ op: 'query', sql, params, transaction }) as Promise<R[]>
   // One port carries one transaction at a time.
   let turn: Promise<unknown> = Promise.resolve()
   return {
     engine: 'embedded',
     query: query(false),
-    exec: async (sql) => { await ask({ op: 'exec', sql, params: [], transaction: false }) },
+    exec: async (sql) => {
+      await ask({ op: 'exec', sql, params: [], transaction: false })
+    },
     transaction<T>(work: (handle: Queryable) => Promise<T>) {
       const result = turn.then(async () => {
         await ask({ op: 'begin' })

@@ -32,11 +32,25 @@ export class Jobs {
   readonly #progress = new Map<string, { done: number; total: number }>()
 
   /** @param onCancel told when somebody wants a job to stop, for work that can stop within a step */
-  constructor(private readonly database: Database, private readonly live: Live, private readonly now: () => number, private readonly onCancel: (job: string) => void = () => undefined) {}
+  constructor(
+    private readonly database: Database,
+    private readonly live: Live,
+    private readonly now: () => number,
+    private readonly onCancel: (job: string) => void = () => undefined,
+  ) {}
 
   async start(wanted: NewJob): Promise<Job> {
     const job: Job = {
-      id: randomUUID(), kind: wanted.kind, title: wanted.title, target: wanted.target, state: 'running', author: wanted.author, startedMs: this.now(), endedMs: null, outcome: null, progress: null,
+      id: randomUUID(),
+      kind: wanted.kind,
+      title: wanted.title,
+      target: wanted.target,
+      state: 'running',
+      author: wanted.author,
+      startedMs: this.now(),
+      endedMs: null,
+      outcome: null,
+      progress: null,
       steps: wanted.steps.map(({ title }) => ({ title, state: 'waiting' as const, note: null, atMs: null })),
     }
     await saveJob(this.database, job, wanted.attempt)
@@ -71,7 +85,20 @@ export class Jobs {
     for (const { id } of await this.database.query<{ id: string }>(`select id from jobs where state = 'running'`)) {
       const job = await readJob(this.database, id)
       if (!job) continue
-      await saveJob(this.database, { ...job, state: 'failed', endedMs: this.now(), steps: job.steps.map((step) => (step.state === 'running' ? { ...step, state: 'failed', note: 'Ikebana was stopped during this step. Look whether it took effect.' } : step)) }, null)
+      await saveJob(
+        this.database,
+        {
+          ...job,
+          state: 'failed',
+          endedMs: this.now(),
+          steps: job.steps.map((step) =>
+            step.state === 'running'
+              ? { ...step, state: 'failed', note: 'Ikebana was stopped during this step. Look whether it took effect.' }
+              : step,
+          ),
+        },
+        null,
+      )
     }
   }
 
@@ -83,7 +110,9 @@ export class Jobs {
       this.live.tell('job', { id: job.id })
     }
     for (const [index, step] of wanted.steps.entries()) {
-      const mark = (change: Partial<Job['steps'][number]>) => { steps[index] = { ...(steps[index] ?? { title: step.title, state: 'waiting', note: null, atMs: null }), ...change, atMs: this.now() } }
+      const mark = (change: Partial<Job['steps'][number]>) => {
+        steps[index] = { ...(steps[index] ?? { title: step.title, state: 'waiting', note: null, atMs: null }), ...change, atMs: this.now() }
+      }
       if (state === 'done' && this.#cancelled.has(job.id)) state = 'cancelled'
       if (state !== 'done') {
         mark({ state: 'skipped' })
@@ -101,7 +130,15 @@ export class Jobs {
     this.#progress.delete(job.id)
     await save(true)
     const note = steps.find((step) => step.state === 'failed')?.note ?? null
-    await writeJournal(this.database, { atMs: this.now(), who: wanted.author, what: `${state === 'done' ? 'finished' : state}: ${wanted.title}`, target: wanted.target, before: wanted.change.before, after: state === 'done' ? wanted.change.after : (note ?? 'unchanged'), job: job.id })
+    await writeJournal(this.database, {
+      atMs: this.now(),
+      who: wanted.author,
+      what: `${state === 'done' ? 'finished' : state}: ${wanted.title}`,
+      target: wanted.target,
+      before: wanted.change.before,
+      after: state === 'done' ? wanted.change.after : (note ?? 'unchanged'),
+      job: job.id,
+    })
     this.live.tell('journal')
   }
 }

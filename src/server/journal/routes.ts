@@ -4,7 +4,11 @@ import { sendCsv } from '../shell/csv'
 import { journalLines, latestJobs, readJob, writeJournal } from './store'
 
 export function journalHandlers({ database, jobs, now }: Context): Handlers<'jobs' | 'job' | 'jobCancel' | 'journal' | 'journalExport'> {
-  const jobOr404 = async (id: string) => (await readJob(database, id)) ?? (() => { throw new Problem('job.unknown') })()
+  const jobOr404 = async (id: string) =>
+    (await readJob(database, id)) ??
+    (() => {
+      throw new Problem('job.unknown')
+    })()
   return {
     jobs: async () => ({ jobs: await latestJobs(database) }),
     job: async ({ input }) => ({ ...(await jobOr404(input.params.id)), progress: jobs.progressOf(input.params.id) }),
@@ -22,7 +26,11 @@ export function journalHandlers({ database, jobs, now }: Context): Handlers<'job
     },
     async journalExport({ input: { query }, reply }) {
       const lines = await journalLines(database, query.text, undefined, 10_000)
-      return sendCsv(reply, 'journal.csv', lines.map(({ atMs, ...line }) => ({ at: new Date(atMs).toISOString(), ...line })))
+      return sendCsv(
+        reply,
+        'journal.csv',
+        lines.map(({ atMs, ...line }) => ({ at: new Date(atMs).toISOString(), ...line })),
+      )
     },
   }
 }

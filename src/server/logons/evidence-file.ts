@@ -28,7 +28,14 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
     if (code === 'ENOENT') throw new Refusal('file.missing', `${path}: no such file`)
     if (code === 'EISDIR') throw new Refusal('file.folder', `${path} is a folder; expected a file`)
     if (code === 'EACCES') throw new Refusal('file.denied', `${path}: no permission to read it`)
-    if (code?.startsWith('Z_')) return sink.fault({ line: null, byte: null, code: 'file.gzip', reason: `the compressed file is broken from here on (${code}); what came before it was kept`, excerpt: '' })
+    if (code?.startsWith('Z_'))
+      return sink.fault({
+        line: null,
+        byte: null,
+        code: 'file.gzip',
+        reason: `the compressed file is broken from here on (${code}); what came before it was kept`,
+        excerpt: '',
+      })
     throw error
   }
 }
@@ -84,10 +91,22 @@ function looksOtlp(bytes: Uint8Array): boolean {
 /** One request, or one request a line as collectors write them. */
 function otlpText(text: string, sink: Sink): void {
   const whole = parse(text)
-  const requests = whole === undefined ? text.split('\n').filter((line) => line.trim() !== '').map((line, index) => ({ value: parse(line), line: index + 1, text: line })) : [{ value: whole, line: 1, text }]
+  const requests =
+    whole === undefined
+      ? text
+          .split('\n')
+          .filter((line) => line.trim() !== '')
+          .map((line, index) => ({ value: parse(line), line: index + 1, text: line }))
+      : [{ value: whole, line: 1, text }]
   for (const request of requests) {
     if (request.value === undefined) {
-      sink.fault({ line: request.line, byte: null, code: 'line.json', reason: 'not valid JSON; expected an OTLP trace request', excerpt: keepable(request.text.slice(0, 200)) })
+      sink.fault({
+        line: request.line,
+        byte: null,
+        code: 'line.json',
+        reason: 'not valid JSON; expected an OTLP trace request',
+        excerpt: keepable(request.text.slice(0, 200)),
+      })
       continue
     }
     const { observations, faults } = readOtlp(request.value)

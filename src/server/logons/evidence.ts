@@ -16,7 +16,12 @@ export interface Evidence {
 
 /** @param onProgress called while an evidence file is read */
 export async function startEvidence(link: DatabaseLink, onProgress: (progress: UploadProgress) => void): Promise<Evidence> {
-  const worker = await askWorker<IntakeAsk, UploadProgress>(new URL('./intake-worker.js', import.meta.url), { link }, 'port' in link ? [link.port] : [], onProgress)
+  const worker = await askWorker<IntakeAsk, UploadProgress>(
+    new URL('./intake-worker.js', import.meta.url),
+    { link },
+    'port' in link ? [link.port] : [],
+    onProgress,
+  )
   return {
     ingest: (observations, nowMs) => worker.ask({ op: 'ingest', observations, nowMs }),
     upload: (path, upload, nowMs) => worker.ask({ op: 'upload', path, upload, nowMs }),

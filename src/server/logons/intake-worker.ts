@@ -15,7 +15,14 @@ export type IntakeAsk =
   | { op: 'reconsider'; nowMs: number }
   | { op: 'refresh' }
 
-export interface UploadProgress { upload: string; bytesRead: number; observations: number; refused: number; attempts: number; faults: Fault[] }
+export interface UploadProgress {
+  upload: string
+  bytesRead: number
+  observations: number
+  refused: number
+  attempts: number
+  faults: Fault[]
+}
 
 const intake = new Intake(openLink((workerData as { link: DatabaseLink }).link))
 await intake.refresh()
@@ -42,23 +49,37 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     pending = []
     await writing
     if (batch.length === 0) return
-    writing = intake.ingest(batch, nowMs, id).then(() => { progress.observations += batch.length })
+    writing = intake.ingest(batch, nowMs, id).then(() => {
+      progress.observations += batch.length
+    })
     writing.catch(() => undefined)
   }
-  await readEvidence(path, 'auto', {
-    observation: (observation) => {
-      if (observation.timeMs > nowMs + AHEAD_MS) refuse({ line: null, byte: null, code: 'record.future', reason: `time is ${new Date(observation.timeMs).toISOString()}, more than a day ahead; is a clock wrong?`, excerpt: JSON.stringify(observation).slice(0, 200) })
-      else pending.push(observation)
+  await readEvidence(
+    path,
+    'auto',
+    {
+      observation: (observation) => {
+        if (observation.timeMs > nowMs + AHEAD_MS)
+          refuse({
+            line: null,
+            byte: null,
+            code: 'record.future',
+            reason: `time is ${new Date(observation.timeMs).toISOString()}, more than a day ahead; is a clock wrong?`,
+            excerpt: JSON.stringify(observation).slice(0, 200),
+          })
+        else pending.push(observation)
+      },
+      fault: refuse,
     },
-    fault: refuse,
-  }, {
-    progress: async (bytes) => {
-      if (cancelled.has(id)) throw new Error('cancelled')
-      progress.bytesRead = bytes
-      if (pending.length >= CHUNK) await take()
-      tell({ ...progress, faults: progress.faults.slice(0, 20) })
+    {
+      progress: async (bytes) => {
+        if (cancelled.has(id)) throw new Error('cancelled')
+        progress.bytesRead = bytes
+        if (pending.length >= CHUNK) await take()
+        tell({ ...progress, faults: progress.faults.slice(0, 20) })
+      },
     },
-  })
+  )
   await take()
   await writing
   return progress

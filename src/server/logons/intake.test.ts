@@ -27,14 +27,27 @@ async function startPostgres(): Promise<{ url: string; stop: () => void } | null
   const uid = root ? Number(execFileSync('id', ['-u', 'nobody'])) : undefined
   const as = uid === undefined ? {} : { uid, gid: Number(execFileSync('id', ['-g', 'nobody'])) }
   if (as.uid !== undefined) chownSync(folder, as.uid, as.gid)
-  execFileSync(join(bin, 'initdb'), ['-D', join(folder, 'data'), '-U', 'ikebana', '-A', 'trust', '-E', 'UTF8', '--no-sync'], { ...as, stdio: 'ignore' })
+  execFileSync(join(bin, 'initdb'), ['-D', join(folder, 'data'), '-U', 'ikebana', '-A', 'trust', '-E', 'UTF8', '--no-sync'], {
+    ...as,
+    stdio: 'ignore',
+  })
   const server = spawn(join(bin, 'postgres'), ['-D', join(folder, 'data'), '-k', folder, '-c', 'listen_addresses='], { ...as, stdio: 'ignore' })
   const url = `postgresql://ikebana@/postgres?host=${folder}`
   for (let tries = 0; tries < 200; tries++) {
     const probe = openServer(url)
-    const up = await probe.query('select 1').then(() => true, () => false)
+    const up = await probe.query('select 1').then(
+      () => true,
+      () => false,
+    )
     await probe.close()
-    if (up) return { url, stop: () => { server.kill('SIGKILL'); rmSync(folder, { recursive: true, force: true }) } }
+    if (up)
+      return {
+        url,
+        stop: () => {
+          server.kill('SIGKILL')
+          rmSync(folder, { recursive: true, force: true })
+        },
+      }
   }
   server.kill('SIGKILL')
   return null
@@ -42,8 +55,20 @@ async function startPostgres(): Promise<{ url: string; stop: () => void } | null
 
 const template = 'dist/server/empty-database.tar'
 const engines: [string, () => Promise<{ database: Database; stop: () => void } | null>][] = [
-  ['embedded', async () => ({ database: await openEmbedded(undefined, existsSync(template) ? new Blob([readFileSync(template)]) : undefined), stop: () => undefined })],
-  ['PostgreSQL server', async () => { const server = await startPostgres(); return server ? { database: openServer(server.url), stop: server.stop } : null }],
+  [
+    'embedded',
+    async () => ({
+      database: await openEmbedded(undefined, existsSync(template) ? new Blob([readFileSync(template)]) : undefined),
+      stop: () => undefined,
+    }),
+  ],
+  [
+    'PostgreSQL server',
+    async () => {
+      const server = await startPostgres()
+      return server ? { database: openServer(server.url), stop: server.stop } : null
+    },
+  ],
 ]
 
 describe.each(engines)('intake on %s', (name, open) => {
@@ -55,18 +80,32 @@ describe.each(engines)('intake on %s', (name, open) => {
     ;({ database, stop } = opened)
     await migrate(database)
   })
-  afterAll(async () => { await database?.close(); stop() })
+  afterAll(async () => {
+    await database?.close()
+    stop()
+  })
   const fresh = async () => {
     await database.exec('truncate attempts, evidence, findings, usual_days, hours, pictures')
     return new Intake(database)
   }
   const state = async () => ({
-    attempts: await database.query('select * from attempts order by id'), days: await database.query('select day_ms, pool, first, network, n, sketch from usual_days where n <> 0 order by 1, 2, 3, 4'), hours: await database.query('select * from hours where n <> 0 order by 1, 2'),
+    attempts: await database.query('select * from attempts order by id'),
+    days: await database.query('select day_ms, pool, first, network, n, sketch from usual_days where n <> 0 order by 1, 2, 3, 4'),
+    hours: await database.query('select * from hours where n <> 0 order by 1, 2'),
     findings: await database.query('select * from findings order by attempt'),
   })
   const some = [
-    ...logon({ id: 'a', attrs: { share: 's' } }), ...logon({ person: 'jonas', host: 'TH-2' }), ...logon({ person: 'jonas', host: 'TH-2', at: START_MS + 1_800_000 }),
-    ...logon({ id: 'f', person: 'ilse', outcome: 'failed', phases: { broker: 500, container: 60_000 }, marks: [['0xC0000043', 'container', 900]], attrs: { holderHost: 'TH-9' } }),
+    ...logon({ id: 'a', attrs: { share: 's' } }),
+    ...logon({ person: 'jonas', host: 'TH-2' }),
+    ...logon({ person: 'jonas', host: 'TH-2', at: START_MS + 1_800_000 }),
+    ...logon({
+      id: 'f',
+      person: 'ilse',
+      outcome: 'failed',
+      phases: { broker: 500, container: 60_000 },
+      marks: [['0xC0000043', 'container', 900]],
+      attrs: { holderHost: 'TH-9' },
+    }),
   ]
 
   it('migrates once', async (context) => {
@@ -95,7 +134,11 @@ describe.each(engines)('intake on %s', (name, open) => {
     const parts = await state()
     const bare = (rows: Record<string, unknown>[]) => rows.map(({ usual: _, usual_ms: __, ...row }) => row)
     expect(bare(parts.attempts)).toEqual(bare(whole.attempts))
-    expect({ days: parts.days, hours: parts.hours, findings: parts.findings }).toEqual({ days: whole.days, hours: whole.hours, findings: whole.findings })
+    expect({ days: parts.days, hours: parts.hours, findings: parts.findings }).toEqual({
+      days: whole.days,
+      hours: whole.hours,
+      findings: whole.findings,
+    })
   })
 
   it('merges two attempts that a late begin shows to be one, and parts what a late one shows to be two', async (context) => {
@@ -119,7 +162,9 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect(today.dots.id).toHaveLength(4)
     const first = await listAttempts(database, { sort: 'started', limit: 3 })
     const second = await listAttempts(database, { sort: 'started', limit: 3, before: first.next ?? '' })
-    expect([...first.attempts, ...second.attempts].map(({ id }) => id).sort()).toEqual((await database.query<{ id: string }>('select id from attempts order by id')).map(({ id }) => id).sort())
+    expect([...first.attempts, ...second.attempts].map(({ id }) => id).sort()).toEqual(
+      (await database.query<{ id: string }>('select id from attempts order by id')).map(({ id }) => id).sort(),
+    )
     expect((await listAttempts(database, { outcome: 'bad', sort: 'lost', limit: 10 })).attempts.map(({ id }) => id)).toEqual(['f'])
     const story = await readStory(database, 'f', NOW)
     expect(story.diagnosis.cause?.id).toBe('container-held')
@@ -133,7 +178,10 @@ describe.each(engines)('intake on %s', (name, open) => {
     const later = NOW + 4 * 3_600_000
     await intake.ingest(some, NOW)
     const window = [START_MS - 3_600_000, later, later] as const
-    const sorted = (today: Awaited<ReturnType<typeof readToday>>) => ({ ...today, dots: today.dots.id.map((id, i) => [id, today.dots.atMs[i], today.dots.totalMs[i], today.dots.outcome[i]]).sort() })
+    const sorted = (today: Awaited<ReturnType<typeof readToday>>) => ({
+      ...today,
+      dots: today.dots.id.map((id, i) => [id, today.dots.atMs[i], today.dots.totalMs[i], today.dots.outcome[i]]).sort(),
+    })
     const drawn = sorted(await readToday(database, ...window))
     expect(await intake.keepPictures(NOW)).toBe(0)
     expect(await intake.keepPictures(later)).toBeGreaterThan(0)
@@ -150,7 +198,17 @@ describe.each(engines)('intake on %s', (name, open) => {
     const intake = await fresh()
     const day = 86_400_000
     // Held every day for four days; before that, a week of nothing: more than a weekend.
-    for (const back of [11, 3, 2, 1, 0]) await intake.ingest(logon({ id: `held${back}`, at: START_MS - back * day, outcome: 'failed', marks: [['0xC0000043', 'container', 3000]], attrs: { holderHost: 'H7', share: 'S' } }), START_MS)
+    for (const back of [11, 3, 2, 1, 0])
+      await intake.ingest(
+        logon({
+          id: `held${back}`,
+          at: START_MS - back * day,
+          outcome: 'failed',
+          marks: [['0xC0000043', 'container', 3000]],
+          attrs: { holderHost: 'H7', share: 'S' },
+        }),
+        START_MS,
+      )
     const [incident] = (await readToday(database, START_MS - 3_600_000, NOW, NOW)).incidents
     expect(incident).toMatchObject({ cause: 'container-held', attempts: 1, fromMs: START_MS, sinceMs: START_MS - 3 * day })
   })

@@ -1,7 +1,27 @@
 import { deflateRawSync, inflateRawSync } from 'node:zlib'
 import {
-  Around, correlateThread, countsForUsual, DEFAULT_SLOW_MS, diagnose, durationsOf, endOf, hostsByName, isUnusual, kindOf, measure, neighbourOf, place, placesOf, SERIES, SILENCE_MS, threadKey,
-  UsualModel, type Attempt, type Diagnosis, type Measured, type Observation,
+  Around,
+  correlateThread,
+  countsForUsual,
+  DEFAULT_SLOW_MS,
+  diagnose,
+  durationsOf,
+  endOf,
+  hostsByName,
+  isUnusual,
+  kindOf,
+  measure,
+  neighbourOf,
+  place,
+  placesOf,
+  SERIES,
+  SILENCE_MS,
+  threadKey,
+  UsualModel,
+  type Attempt,
+  type Diagnosis,
+  type Measured,
+  type Observation,
 } from '../../core/logons'
 import { EMPTY_ORG, type Org } from '../../core/people'
 import { Histogram } from '../../core/stats/histogram'
@@ -59,8 +79,14 @@ export class Intake {
   async refresh(): Promise<void> {
     this.#org = await loadOrg(this.database)
     this.#hosts = hostsByName(this.#org)
-    const [policy] = await this.database.query<{ settings: { slowSeconds: number; slowSecondsByPool: Record<string, number> } }>('select settings from policy_versions order by version desc limit 1')
-    if (policy) this.#slow = { default: policy.settings.slowSeconds * 1000, byPool: Object.fromEntries(Object.entries(policy.settings.slowSecondsByPool).map(([pool, s]) => [pool, s * 1000])) }
+    const [policy] = await this.database.query<{ settings: { slowSeconds: number; slowSecondsByPool: Record<string, number> } }>(
+      'select settings from policy_versions order by version desc limit 1',
+    )
+    if (policy)
+      this.#slow = {
+        default: policy.settings.slowSeconds * 1000,
+        byPool: Object.fromEntries(Object.entries(policy.settings.slowSecondsByPool).map(([pool, s]) => [pool, s * 1000])),
+      }
   }
 
   /** @param upload the evidence file that they came from, if any */
@@ -73,8 +99,16 @@ export class Intake {
   /** Looks again at recent attempts whose story may have changed: still open ones that fell silent, and unusual ones that have new neighbours. */
   reconsider(nowMs: number): Promise<Ingested> {
     const result = this.#turn.then(async () => {
-      const rows = await this.database.query<{ thread: string }>(`select distinct thread from attempts where (outcome = 'open' and started_ms > $1) or (lost_ms > 0 and started_ms > $2)`, [nowMs - 6 * HOUR_MS, nowMs - 10 * 60_000])
-      return this.#ingest([], rows.map(({ thread }) => thread), nowMs, null)
+      const rows = await this.database.query<{ thread: string }>(
+        `select distinct thread from attempts where (outcome = 'open' and started_ms > $1) or (lost_ms > 0 and started_ms > $2)`,
+        [nowMs - 6 * HOUR_MS, nowMs - 10 * 60_000],
+      )
+      return this.#ingest(
+        [],
+        rows.map(({ thread }) => thread),
+        nowMs,
+        null,
+      )
     })
     this.#turn = result.catch(() => undefined)
     return result
@@ -122,7 +156,11 @@ export class Intake {
       for (let at = 0; at < worked.length; at += 500) {
         const batch = worked.slice(at, at + 500).map((one) => toStored(one, upload))
         await writing
-        writing = writeAttempts(handle, batch, batch.map(({ id }) => id).filter((id) => knownIds.has(id)))
+        writing = writeAttempts(
+          handle,
+          batch,
+          batch.map(({ id }) => id).filter((id) => knownIds.has(id)),
+        )
         writing.catch(() => undefined)
       }
       await writing
@@ -137,8 +175,18 @@ export class Intake {
     const ids = [...threads.keys()].filter((thread) => thread.startsWith('id:')).map((thread) => thread.slice(3))
     const rest = [...threads].filter(([thread]) => !thread.startsWith('id:'))
     const [byId, byThread] = await Promise.all([
-      ids.length ? this.database.query<Known>('select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.id = any($1)', [ids]) : [],
-      rest.length ? this.database.query<Known>(`select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.thread = any($1) and a.thread not like 'id:%'`, [rest.map(([thread]) => thread)]) : [],
+      ids.length
+        ? this.database.query<Known>(
+            'select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.id = any($1)',
+            [ids],
+          )
+        : [],
+      rest.length
+        ? this.database.query<Known>(
+            `select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.thread = any($1) and a.thread not like 'id:%'`,
+            [rest.map(([thread]) => thread)],
+          )
+        : [],
     ])
     return [...byId.filter(({ thread }) => threads.has(thread)), ...byThread.filter((row) => canMeet(row, threads.get(row.thread) ?? []))]
   }
@@ -173,8 +221,22 @@ export class Intake {
 
   async #countedBefore(handle: Queryable, ids: readonly string[]): Promise<Counted[]> {
     if (ids.length === 0) return []
-    const rows = await handle.query<{ pool: string | null; first: boolean; network: string; started_ms: number; blame_ms: number[]; outcome: string }>(`select pool, first, network, started_ms, blame_ms, outcome from attempts where id = any($1) and outcome in ('ready', 'slow')`, [ids])
-    return rows.map((row) => ({ pool: row.pool ?? '', first: row.first, network: row.network, startedMs: row.started_ms, durations: row.blame_ms, times: -1 }))
+    const rows = await handle.query<{
+      pool: string | null
+      first: boolean
+      network: string
+      started_ms: number
+      blame_ms: number[]
+      outcome: string
+    }>(`select pool, first, network, started_ms, blame_ms, outcome from attempts where id = any($1) and outcome in ('ready', 'slow')`, [ids])
+    return rows.map((row) => ({
+      pool: row.pool ?? '',
+      first: row.first,
+      network: row.network,
+      startedMs: row.started_ms,
+      durations: row.blame_ms,
+      times: -1,
+    }))
   }
 }
 
@@ -189,16 +251,32 @@ interface Counted {
 
 /** Takes back what the attempts counted for before, adds what they count for now, cell by cell. */
 async function rollUp(handle: Queryable, before: readonly Counted[], worked: readonly Worked[]): Promise<void> {
-  const after = worked.filter(({ measured }) => countsForUsual(measured)).map(({ attempt, measured }): Counted => ({ ...kindOf(attempt), startedMs: attempt.startedAtMs, durations: durationsOf(measured.blame, attempt.totalMs), times: 1 }))
+  const after = worked
+    .filter(({ measured }) => countsForUsual(measured))
+    .map(({ attempt, measured }): Counted => ({
+      ...kindOf(attempt),
+      startedMs: attempt.startedAtMs,
+      durations: durationsOf(measured.blame, attempt.totalMs),
+      times: 1,
+    }))
   const days = new Map<string, { day: number; pool: string; first: boolean; network: string; n: number; histograms: Histogram[] }>()
   const hours = new Map<number, { hour: number; n: number; histogram: Histogram }>()
   for (const counted of [...before, ...after]) {
     const day = dayOf(counted.startedMs)
     const dayKey = `${day}|${counted.pool}|${counted.first}|${counted.network}`
-    const dayCell = days.get(dayKey) ?? { day, pool: counted.pool, first: counted.first, network: counted.network, n: 0, histograms: SERIES.map(() => new Histogram()) }
+    const dayCell = days.get(dayKey) ?? {
+      day,
+      pool: counted.pool,
+      first: counted.first,
+      network: counted.network,
+      n: 0,
+      histograms: SERIES.map(() => new Histogram()),
+    }
     days.set(dayKey, dayCell)
     dayCell.n += counted.times
-    dayCell.histograms.forEach((histogram, i) => { histogram.add(counted.durations[i] ?? 0, counted.times) })
+    dayCell.histograms.forEach((histogram, i) => {
+      histogram.add(counted.durations[i] ?? 0, counted.times)
+    })
     const hour = hourOf(counted.startedMs)
     const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram() }
     hours.set(hour, hourCell)
@@ -207,16 +285,25 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
   }
   if (days.size === 0) return
   const dayCells = [...days.values()]
-  const storedDays = await handle.query<{ day_ms: number; pool: string; first: boolean; network: string; n: number; sketch: Uint8Array }>('select day_ms, pool, first, network, n, sketch from usual_days where day_ms = any($1::bigint[])', [[...new Set(dayCells.map(({ day }) => day))]])
+  const storedDays = await handle.query<{ day_ms: number; pool: string; first: boolean; network: string; n: number; sketch: Uint8Array }>(
+    'select day_ms, pool, first, network, n, sketch from usual_days where day_ms = any($1::bigint[])',
+    [[...new Set(dayCells.map(({ day }) => day))]],
+  )
   for (const row of storedDays) {
     const cell = days.get(`${row.day_ms}|${row.pool}|${row.first}|${row.network}`)
     if (!cell) continue
     cell.n += row.n
     unpackHistograms(row.sketch).forEach((histogram, i) => cell.histograms[i]?.merge(histogram))
   }
-  await handle.query(`insert into usual_days select day, pool, first, network, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, n integer, sketch text)
-    on conflict (day_ms, pool, first, network) do update set n = excluded.n, sketch = excluded.sketch`, [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))])
-  const storedHours = await handle.query<{ hour_ms: number; n: number; sketch: Uint8Array }>('select hour_ms, n, sketch from hours where hour_ms = any($1::bigint[])', [[...hours.keys()]])
+  await handle.query(
+    `insert into usual_days select day, pool, first, network, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, n integer, sketch text)
+    on conflict (day_ms, pool, first, network) do update set n = excluded.n, sketch = excluded.sketch`,
+    [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))],
+  )
+  const storedHours = await handle.query<{ hour_ms: number; n: number; sketch: Uint8Array }>(
+    'select hour_ms, n, sketch from hours where hour_ms = any($1::bigint[])',
+    [[...hours.keys()]],
+  )
   for (const row of storedHours) {
     const cell = hours.get(row.hour_ms)
     const [stored] = unpackHistograms(row.sketch)
@@ -224,25 +311,55 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
     cell.n += row.n
     cell.histogram.merge(stored)
   }
-  await handle.query(`insert into hours select hour, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, sketch text)
-    on conflict (hour_ms) do update set n = excluded.n, sketch = excluded.sketch`, [JSON.stringify([...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })))])
+  await handle.query(
+    `insert into hours select hour, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, sketch text)
+    on conflict (hour_ms) do update set n = excluded.n, sketch = excluded.sketch`,
+    [
+      JSON.stringify(
+        [...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })),
+      ),
+    ],
+  )
 }
 
 function toStored({ attempt, thread, observations, measured, diagnosis }: Worked, upload: string | null): StoredAttempt {
   const places = placesOf(measured)
-  const text = (name: string) => { const value = attempt.attrs[name]; return typeof value === 'string' ? value : null }
+  const text = (name: string) => {
+    const value = attempt.attrs[name]
+    return typeof value === 'string' ? value : null
+  }
   const slowest = measured.excess[0]?.phase
   const part = attempt.parts.filter(({ phase }) => phase === slowest).sort((a, b) => b.endMs - b.startMs - (a.endMs - a.startMs))[0]
   const { usual } = measured
   return {
-    id: attempt.id, thread, person: attempt.person, account: attempt.account, host: attempt.host, pool: attempt.pool, session: attempt.session, started_ms: Math.round(attempt.startedAtMs), total_ms: attempt.totalMs,
+    id: attempt.id,
+    thread,
+    person: attempt.person,
+    account: attempt.account,
+    host: attempt.host,
+    pool: attempt.pool,
+    session: attempt.session,
+    started_ms: Math.round(attempt.startedAtMs),
+    total_ms: attempt.totalMs,
     last_ms: Math.round(Math.max(attempt.startedAtMs + attempt.totalMs, ...observations.map(endOf))),
-    outcome: measured.outcome, first: attempt.attrs['first'] === true, network: places.network, share: places.share || null, zone: places.zone || null, image: places.image || null,
-    holder_host: text('holderHost'), part: part?.part ?? null, blame_ms: [...durationsOf(measured.blame, attempt.totalMs)],
+    outcome: measured.outcome,
+    first: attempt.attrs['first'] === true,
+    network: places.network,
+    share: places.share || null,
+    zone: places.zone || null,
+    image: places.image || null,
+    holder_host: text('holderHost'),
+    part: part?.part ?? null,
+    blame_ms: [...durationsOf(measured.blame, attempt.totalMs)],
     usual_ms: usual ? SERIES.map((name) => usual.series[name]?.medianMs ?? 0) : null,
     usual: isUnusual(measured) ? usual : null,
-    lost_ms: isUnusual(measured) ? Math.round(measured.lostMs) : 0, slow_ms: Math.round(measured.slowMs), cause: diagnosis.cause?.id ?? (isUnusual(measured) ? 'unexplained' : null), confidence: diagnosis.cause?.confidence ?? null, upload,
-    body: packEvidence(observations), diagnosis: diagnosis.cause || diagnosis.others.length ? diagnosis : null,
+    lost_ms: isUnusual(measured) ? Math.round(measured.lostMs) : 0,
+    slow_ms: Math.round(measured.slowMs),
+    cause: diagnosis.cause?.id ?? (isUnusual(measured) ? 'unexplained' : null),
+    confidence: diagnosis.cause?.confidence ?? null,
+    upload,
+    body: packEvidence(observations),
+    diagnosis: diagnosis.cause || diagnosis.others.length ? diagnosis : null,
   }
 }
 
@@ -254,5 +371,8 @@ function packEvidence(observations: readonly Observation[]): string {
 }
 
 export function unpackEvidence(body: Uint8Array): Observation[] {
-  return inflateRawSync(body).toString('utf8').split('\n').map((line) => JSON.parse(line) as Observation)
+  return inflateRawSync(body)
+    .toString('utf8')
+    .split('\n')
+    .map((line) => JSON.parse(line) as Observation)
 }

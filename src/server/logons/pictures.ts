@@ -11,8 +11,20 @@ export interface Picture {
 }
 
 type AffectedRow = readonly [
-  id: string, person: string | null, atMs: number, lostMs: number, outcome: string, cause: string, host: string | null, share: string | null, zone: string | null, pool: string | null,
-  image: string | null, network: string, holderHost: string | null, part: string | null,
+  id: string,
+  person: string | null,
+  atMs: number,
+  lostMs: number,
+  outcome: string,
+  cause: string,
+  host: string | null,
+  share: string | null,
+  zone: string | null,
+  pool: string | null,
+  image: string | null,
+  network: string,
+  holderHost: string | null,
+  part: string | null,
 ]
 
 /** So many dots an hour are kept: 24 hours of them fill a picture. */
@@ -27,7 +39,9 @@ export async function drawPicture(handle: Queryable, fromMs: number, toMs: numbe
      select json_build_object(
        'counts', (select json_agg(json_build_object('outcome', outcome, 'n', n, 'lost', lost)) from (select outcome, count(*) as n, sum(lost_ms) as lost from w group by outcome) c),
        'dots', (select json_agg(json_build_array(started_ms, total_ms, outcome, id)) from w, n where hashtext(id) % greatest(1, ((case when lost_ms > 0 or outcome <> 'ready' then n.bad * 2 else n.n end) / $3)::integer) = 0),
-       'affected', (select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, host, share, zone, pool, image, network, holder_host, part)) from w where lost_ms > 0 and cause is not null)) as picture`, [fromMs, toMs, most])
+       'affected', (select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, host, share, zone, pool, image, network, holder_host, part)) from w where lost_ms > 0 and cause is not null)) as picture`,
+    [fromMs, toMs, most],
+  )
   return { counts: row?.picture.counts ?? [], dots: row?.picture.dots ?? [], affected: (row?.picture.affected ?? []).map(toAffected) }
 }
 
@@ -49,12 +63,38 @@ export async function readPicture(handle: Queryable, fromMs: number, toMs: numbe
   return merged([...kept.map(({ picture }) => picture), ...(await Promise.all(missing))])
 }
 
-const toAffected = ([id, person, atMs, lostMs, outcome, cause, host, share, zone, pool, image, network, holderHost, part]: AffectedRow): Affected => ({
-  id, person: person ?? '', atMs, lostMs, outcome, cause,
+const toAffected = ([
+  id,
+  person,
+  atMs,
+  lostMs,
+  outcome,
+  cause,
+  host,
+  share,
+  zone,
+  pool,
+  image,
+  network,
+  holderHost,
+  part,
+]: AffectedRow): Affected => ({
+  id,
+  person: person ?? '',
+  atMs,
+  lostMs,
+  outcome,
+  cause,
   places: {
-    host: host ?? '', share: share ?? '', zone: zone ?? '', pool: pool ?? '', image: image ?? '', network,
+    host: host ?? '',
+    share: share ?? '',
+    zone: zone ?? '',
+    pool: pool ?? '',
+    image: image ?? '',
+    network,
     // These name an incident only where the cause is about them.
-    holderHost: cause.startsWith('container-') ? (holderHost ?? '') : '', part: cause.endsWith('part-slow') || cause === 'script-slow' ? (part ?? '') : '',
+    holderHost: cause.startsWith('container-') ? (holderHost ?? '') : '',
+    part: cause.endsWith('part-slow') || cause === 'script-slow' ? (part ?? '') : '',
   },
 })
 
@@ -64,22 +104,43 @@ const unpackedOf = new WeakMap<Queryable, Map<string, { stamp: string; picture: 
 const MOST_UNPACKED = 1500
 
 /** Kept pictures by hour. Those that were read before, and have not changed since, are not read again. */
-async function keptPictures(handle: Queryable, fromMs: number, toMs: number, dots: 'dots' | 'few_dots'): Promise<{ hour_ms: number; picture: Picture }[]> {
+async function keptPictures(
+  handle: Queryable,
+  fromMs: number,
+  toMs: number,
+  dots: 'dots' | 'few_dots',
+): Promise<{ hour_ms: number; picture: Picture }[]> {
   const cache = unpackedOf.get(handle) ?? new Map<string, { stamp: string; picture: Picture }>()
   unpackedOf.set(handle, cache)
-  const [row] = await handle.query<{ hours: { hour: number; stamp: string }[] | null }>('select json_agg(json_build_object(\'hour\', hour_ms, \'stamp\', xmin::text) order by hour_ms) as hours from pictures where hour_ms >= $1 and hour_ms <= $2', [fromMs, toMs])
+  const [row] = await handle.query<{ hours: { hour: number; stamp: string }[] | null }>(
+    "select json_agg(json_build_object('hour', hour_ms, 'stamp', xmin::text) order by hour_ms) as hours from pictures where hour_ms >= $1 and hour_ms <= $2",
+    [fromMs, toMs],
+  )
   const hours = row?.hours ?? []
   const unknown = hours.filter(({ hour, stamp }) => cache.get(`${dots} ${hour}`)?.stamp !== stamp).map(({ hour }) => hour)
-  const read = unknown.length === 0 ? [] : await handle.query<{ hour_ms: number; stamp: string; counts: string; dots: string; affected: string }>(`select hour_ms, xmin::text as stamp, counts, ${dots} as dots, affected from pictures where hour_ms = any($1::bigint[])`, [unknown])
+  const read =
+    unknown.length === 0
+      ? []
+      : await handle.query<{ hour_ms: number; stamp: string; counts: string; dots: string; affected: string }>(
+          `select hour_ms, xmin::text as stamp, counts, ${dots} as dots, affected from pictures where hour_ms = any($1::bigint[])`,
+          [unknown],
+        )
   if (cache.size + read.length > MOST_UNPACKED) cache.clear()
   const fresh = new Map(read.map((one) => [one.hour_ms, unpacked(one)]))
   for (const { hour_ms, stamp } of read) cache.set(`${dots} ${hour_ms}`, { stamp, picture: fresh.get(hour_ms) as Picture })
   // A row that was taken back between the two questions is drawn from the attempts.
-  return hours.flatMap(({ hour }) => { const picture = fresh.get(hour) ?? (unknown.includes(hour) ? undefined : cache.get(`${dots} ${hour}`)?.picture); return picture ? [{ hour_ms: hour, picture }] : [] })
+  return hours.flatMap(({ hour }) => {
+    const picture = fresh.get(hour) ?? (unknown.includes(hour) ? undefined : cache.get(`${dots} ${hour}`)?.picture)
+    return picture ? [{ hour_ms: hour, picture }] : []
+  })
 }
 
 /** The same names come again and again in an hour's attempts: each is kept once, and rows are mostly numbers. */
-interface Packed { readonly names: readonly string[]; readonly ids: readonly string[]; readonly rows: readonly number[] }
+interface Packed {
+  readonly names: readonly string[]
+  readonly ids: readonly string[]
+  readonly rows: readonly number[]
+}
 const ROW_LENGTH = 13
 
 function packed(affected: readonly Affected[]): Packed {
@@ -90,7 +151,11 @@ function packed(affected: readonly Affected[]): Packed {
     return number
   }
   const rows = affected.flatMap(({ person, atMs, lostMs, outcome, cause, places: p }) => [
-    atMs, lostMs, ...[person, outcome, cause, p['host'], p['share'], p['zone'], p['pool'], p['image'], p['network'], p['holderHost'], p['part']].map((name) => numberOf(name ?? '')),
+    atMs,
+    lostMs,
+    ...[person, outcome, cause, p['host'], p['share'], p['zone'], p['pool'], p['image'], p['network'], p['holderHost'], p['part']].map((name) =>
+      numberOf(name ?? ''),
+    ),
   ])
   return { names: [...numbers.keys()], ids: affected.map(({ id }) => id), rows }
 }
@@ -99,12 +164,27 @@ function unpacked({ counts, dots, affected }: { counts: string; dots: string; af
   const { names, ids, rows } = JSON.parse(affected) as Packed
   const name = (at: number) => names[rows[at] ?? -1] ?? ''
   return {
-    counts: JSON.parse(counts) as Picture['counts'], dots: JSON.parse(dots) as Picture['dots'],
+    counts: JSON.parse(counts) as Picture['counts'],
+    dots: JSON.parse(dots) as Picture['dots'],
     affected: ids.map((id, i) => {
       const at = i * ROW_LENGTH
       return {
-        id, atMs: rows[at] ?? 0, lostMs: rows[at + 1] ?? 0, person: name(at + 2), outcome: name(at + 3), cause: name(at + 4),
-        places: { host: name(at + 5), share: name(at + 6), zone: name(at + 7), pool: name(at + 8), image: name(at + 9), network: name(at + 10), holderHost: name(at + 11), part: name(at + 12) },
+        id,
+        atMs: rows[at] ?? 0,
+        lostMs: rows[at + 1] ?? 0,
+        person: name(at + 2),
+        outcome: name(at + 3),
+        cause: name(at + 4),
+        places: {
+          host: name(at + 5),
+          share: name(at + 6),
+          zone: name(at + 7),
+          pool: name(at + 8),
+          image: name(at + 9),
+          network: name(at + 10),
+          holderHost: name(at + 11),
+          part: name(at + 12),
+        },
       }
     }),
   }
@@ -123,7 +203,10 @@ function merged(pictures: readonly Picture[]): Picture {
 
 /** The newest hours that are over and have no picture yet. */
 export async function hoursWithoutPicture(handle: Queryable, nowMs: number): Promise<number[]> {
-  const rows = await handle.query<{ hour_ms: number }>('select distinct h.hour_ms from hours h where h.hour_ms < $1 and not exists (select from pictures p where p.hour_ms = h.hour_ms) order by h.hour_ms desc limit 2000', [hourOf(nowMs) - HOUR_MS])
+  const rows = await handle.query<{ hour_ms: number }>(
+    'select distinct h.hour_ms from hours h where h.hour_ms < $1 and not exists (select from pictures p where p.hour_ms = h.hour_ms) order by h.hour_ms desc limit 2000',
+    [hourOf(nowMs) - HOUR_MS],
+  )
   return rows.map(({ hour_ms }) => hour_ms)
 }
 
@@ -132,7 +215,10 @@ export async function keepPicture(handle: Queryable, hourMs: number): Promise<vo
   const { counts, dots, affected } = await drawPicture(handle, hourMs, hourMs + HOUR_MS)
   const every = Math.max(1, Math.ceil(dots.length / FEW_DOTS))
   const texts = [counts, dots, dots.filter((_, i) => i % every === 0), packed(affected)].map((part) => JSON.stringify(part))
-  await handle.query(`insert into pictures values ($1, $2, $3, $4, $5) on conflict (hour_ms) do update set counts = excluded.counts, dots = excluded.dots, few_dots = excluded.few_dots, affected = excluded.affected`, [hourMs, ...texts])
+  await handle.query(
+    `insert into pictures values ($1, $2, $3, $4, $5) on conflict (hour_ms) do update set counts = excluded.counts, dots = excluded.dots, few_dots = excluded.few_dots, affected = excluded.affected`,
+    [hourMs, ...texts],
+  )
 }
 
 /** Takes back the pictures of hours in which something changed. */

@@ -10,11 +10,28 @@ import { listAttempts } from './store'
 import { readToday } from './today'
 import type { Uploads } from './uploads'
 
-type Names = 'today' | 'attempts' | 'attemptsExport' | 'story' | 'traces' | 'evidence' | 'upload' | 'uploadByToken' | 'uploads' | 'uploadState' | 'uploadStateByToken' | 'uploadCancel' | 'uploadRefused'
+type Names =
+  | 'today'
+  | 'attempts'
+  | 'attemptsExport'
+  | 'story'
+  | 'traces'
+  | 'evidence'
+  | 'upload'
+  | 'uploadByToken'
+  | 'uploads'
+  | 'uploadState'
+  | 'uploadStateByToken'
+  | 'uploadCancel'
+  | 'uploadRefused'
 const LONGEST_BODY = 64 << 20
 
 export function logonHandlers({ database, evidence, live, now }: Context, uploads: Uploads): Handlers<Names> {
-  const known = async (id: string) => (await uploads.state(id)) ?? (() => { throw new Problem('upload.unknown') })()
+  const known = async (id: string) =>
+    (await uploads.state(id)) ??
+    (() => {
+      throw new Problem('upload.unknown')
+    })()
   return {
     today: ({ input: { query } }) => {
       const toMs = query.toMs ?? now()
@@ -23,12 +40,20 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
     attempts: ({ input: { query } }) => listAttempts(database, query),
     async attemptsExport({ input: { query }, reply }) {
       const { attempts } = await listAttempts(database, { ...query, limit: 10_000 })
-      return sendCsv(reply, 'logons.csv', attempts.map(({ startedMs, ...line }) => ({ startedAt: new Date(startedMs).toISOString(), ...line })))
+      return sendCsv(
+        reply,
+        'logons.csv',
+        attempts.map(({ startedMs, ...line }) => ({ startedAt: new Date(startedMs).toISOString(), ...line })),
+      )
     },
     story: ({ input }) => readStory(database, input.params.id, now()),
     async traces({ request, reply }) {
       const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
-      if (!/^application\/json/.test(request.headers['content-type'] ?? '')) throw new Problem('format.unknown', 'Traces are taken as application/json here; protobuf comes later. Set your exporter to OTLP/HTTP with JSON.')
+      if (!/^application\/json/.test(request.headers['content-type'] ?? ''))
+        throw new Problem(
+          'format.unknown',
+          'Traces are taken as application/json here; protobuf comes later. Set your exporter to OTLP/HTTP with JSON.',
+        )
       let value: unknown
       try {
         value = JSON.parse(bytes.toString('utf8'))
@@ -42,7 +67,18 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
       if (fit.length) await evidence.ingest(fit, now())
       if (fit.length) live.tell('attempts')
       const late = observations.length - fit.length
-      return reply.type('application/json').send(rejectedSpans || late ? { partialSuccess: { rejectedSpans: String(rejectedSpans + late), errorMessage: faults[0]?.reason ?? 'spans more than a day ahead of this clock' } } : {})
+      return reply
+        .type('application/json')
+        .send(
+          rejectedSpans || late
+            ? {
+                partialSuccess: {
+                  rejectedSpans: String(rejectedSpans + late),
+                  errorMessage: faults[0]?.reason ?? 'spans more than a day ahead of this clock',
+                },
+              }
+            : {},
+        )
     },
     async evidence({ request }) {
       const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
@@ -50,7 +86,12 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
       const fit = observations.filter(({ timeMs }) => timeMs <= now() + DAY_MS)
       const { attempts } = fit.length ? await evidence.ingest(fit, now()) : { attempts: 0 }
       if (fit.length) live.tell('attempts')
-      return { observations: fit.length, refused: faults.length + observations.length - fit.length, attempts, faults: faults.slice(0, 100).map(({ line, reason }) => ({ line, reason })) }
+      return {
+        observations: fit.length,
+        refused: faults.length + observations.length - fit.length,
+        attempts,
+        faults: faults.slice(0, 100).map(({ line, reason }) => ({ line, reason })),
+      }
     },
     async upload({ request, caller }) {
       const part = await request.file()

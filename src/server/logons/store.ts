@@ -4,9 +4,32 @@ import { CAUSE_BY_ID } from '../../core/logons'
 import type { Queryable } from '../db/database'
 
 export interface StoredAttempt {
-  id: string; thread: string; person: string | null; account: string | null; host: string | null; pool: string | null; session: string | null; started_ms: number; last_ms: number; total_ms: number; outcome: string
-  first: boolean; network: string; share: string | null; zone: string | null; image: string | null; holder_host: string | null; part: string | null; blame_ms: number[]; usual_ms: number[] | null; usual: Usual | null
-  lost_ms: number; slow_ms: number; cause: string | null; confidence: number | null; upload: string | null
+  id: string
+  thread: string
+  person: string | null
+  account: string | null
+  host: string | null
+  pool: string | null
+  session: string | null
+  started_ms: number
+  last_ms: number
+  total_ms: number
+  outcome: string
+  first: boolean
+  network: string
+  share: string | null
+  zone: string | null
+  image: string | null
+  holder_host: string | null
+  part: string | null
+  blame_ms: number[]
+  usual_ms: number[] | null
+  usual: Usual | null
+  lost_ms: number
+  slow_ms: number
+  cause: string | null
+  confidence: number | null
+  upload: string | null
   /** Packed evidence, base64. */
   body: string
   diagnosis: Diagnosis | null
@@ -15,31 +38,53 @@ export interface StoredAttempt {
 const COLUMNS = `id text, thread text, person text, account text, host text, pool text, session text, started_ms bigint, last_ms bigint, total_ms integer, outcome text, first boolean, network text, share text, zone text, image text,
   holder_host text, part text, blame_ms integer[], usual_ms integer[], usual jsonb, lost_ms integer, slow_ms integer, cause text, confidence real, upload text`
 const NAMES = COLUMNS.split(',').map((column) => column.trim().split(' ')[0] ?? '')
-const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload').map((name) => `${name} = excluded.${name}`).join(', ')
+const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload')
+  .map((name) => `${name} = excluded.${name}`)
+  .join(', ')
 
 /** Writes attempts with their evidence and findings; those that are `known` are replaced. Call it inside a transaction. */
 export async function writeAttempts(handle: Queryable, attempts: readonly StoredAttempt[], known: readonly string[]): Promise<void> {
   const rows = JSON.stringify(attempts)
-  await handle.query(`insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from jsonb_to_recordset($1::jsonb) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`, [rows])
-  await handle.query(`insert into evidence select id, decode(body, 'base64') from jsonb_to_recordset($1::jsonb) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`, [JSON.stringify(attempts.map(({ id, body }) => ({ id, body })))])
+  await handle.query(
+    `insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from jsonb_to_recordset($1::jsonb) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`,
+    [rows],
+  )
+  await handle.query(
+    `insert into evidence select id, decode(body, 'base64') from jsonb_to_recordset($1::jsonb) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`,
+    [JSON.stringify(attempts.map(({ id, body }) => ({ id, body })))],
+  )
   if (known.length) await handle.query('delete from findings where attempt = any($1)', [known])
   const found = attempts.filter(({ diagnosis }) => diagnosis)
-  if (found.length) await handle.query(`insert into findings select id, diagnosis from jsonb_to_recordset($1::jsonb) as r(id text, diagnosis jsonb)`, [JSON.stringify(found.map(({ id, diagnosis }) => ({ id, diagnosis })))])
+  if (found.length)
+    await handle.query(`insert into findings select id, diagnosis from jsonb_to_recordset($1::jsonb) as r(id text, diagnosis jsonb)`, [
+      JSON.stringify(found.map(({ id, diagnosis }) => ({ id, diagnosis }))),
+    ])
 }
 
 export async function removeAttempts(handle: Queryable, ids: readonly string[]): Promise<void> {
-  for (const [table, column] of [['findings', 'attempt'], ['evidence', 'attempt'], ['attempts', 'id']] as const) await handle.query(`delete from ${table} where ${column} = any($1)`, [ids])
+  for (const [table, column] of [
+    ['findings', 'attempt'],
+    ['evidence', 'attempt'],
+    ['attempts', 'id'],
+  ] as const)
+    await handle.query(`delete from ${table} where ${column} = any($1)`, [ids])
 }
 
 const LINE = `a.id, a.person, p.name, a.host, a.pool, a.started_ms as "startedMs", a.total_ms as "totalMs", a.usual_ms[array_length(a.usual_ms, 1)] as "usualMs", a.outcome, a.cause, a.lost_ms as "lostMs"`
 type Line = Omit<AttemptLine, 'causeTitle'>
-const titled = (line: Line): AttemptLine => ({ ...line, causeTitle: line.cause === null ? null : (CAUSE_BY_ID.get(line.cause)?.title ?? 'Not explained') })
+const titled = (line: Line): AttemptLine => ({
+  ...line,
+  causeTitle: line.cause === null ? null : (CAUSE_BY_ID.get(line.cause)?.title ?? 'Not explained'),
+})
 
 /** Attempts by filter; pages by key (start or figure, and id), never by offset. */
 export async function listAttempts(handle: Queryable, query: AttemptQuery): Promise<{ attempts: AttemptLine[]; next: string | null }> {
   const wheres: string[] = []
   const params: unknown[] = []
-  const where = (sql: string, value: unknown) => { params.push(value); wheres.push(sql.replaceAll('?', `$${params.length}`)) }
+  const where = (sql: string, value: unknown) => {
+    params.push(value)
+    wheres.push(sql.replaceAll('?', `$${params.length}`))
+  }
   if (query.fromMs !== undefined) where('a.started_ms >= ?', query.fromMs)
   if (query.toMs !== undefined) where('a.started_ms < ?', query.toMs)
   if (query.outcome === 'bad') wheres.push(`a.lost_ms > 0 and (a.outcome <> 'ready' or a.cause is not null)`)
@@ -57,7 +102,10 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
     wheres.push(`(${column}, a.id) < ($${params.length - 1}, $${params.length})`)
   }
   params.push(query.limit)
-  const rows = await handle.query<Line & { key: number }>(`select ${LINE}, ${column} as key from attempts a left join people p on p.id = a.person ${wheres.length ? `where ${wheres.join(' and ')}` : ''} order by ${column} desc, a.id desc limit $${params.length}`, params)
+  const rows = await handle.query<Line & { key: number }>(
+    `select ${LINE}, ${column} as key from attempts a left join people p on p.id = a.person ${wheres.length ? `where ${wheres.join(' and ')}` : ''} order by ${column} desc, a.id desc limit $${params.length}`,
+    params,
+  )
   const last = rows.at(-1)
   return { attempts: rows.map(({ key: _, ...line }) => titled(line)), next: last && rows.length === query.limit ? `${last.key}~${last.id}` : null }
 }
@@ -67,10 +115,15 @@ export async function attemptLine(handle: Queryable, id: string): Promise<Attemp
   return row ? titled(row) : null
 }
 
-export interface StoryRow extends StoredAttempt { evidence: Uint8Array }
+export interface StoryRow extends StoredAttempt {
+  evidence: Uint8Array
+}
 
 export async function storyRow(handle: Queryable, id: string): Promise<StoryRow | null> {
-  const [row] = await handle.query<StoryRow>(`select a.*, e.body as evidence, f.diagnosis from attempts a join evidence e on e.attempt = a.id left join findings f on f.attempt = a.id where a.id = $1`, [id])
+  const [row] = await handle.query<StoryRow>(
+    `select a.*, e.body as evidence, f.diagnosis from attempts a join evidence e on e.attempt = a.id left join findings f on f.attempt = a.id where a.id = $1`,
+    [id],
+  )
   return row ?? null
 }
 
@@ -78,11 +131,26 @@ export async function storyRow(handle: Queryable, id: string): Promise<StoryRow 
  * Columns of the attempts of a window, for a picture: one array a column, so that few rows cross threads. Beyond `most` they are thinned
  * evenly by their ids; what cost time only from half as many on.
  */
-export async function columnsOf(handle: Queryable, fromMs: number, toMs: number, where: { pool?: string | null } = {}, most = 20_000): Promise<{ atMs: number[]; totalMs: number[]; outcome: string[]; id: string[]; lostMs: number[]; of: number }> {
+export async function columnsOf(
+  handle: Queryable,
+  fromMs: number,
+  toMs: number,
+  where: { pool?: string | null } = {},
+  most = 20_000,
+): Promise<{ atMs: number[]; totalMs: number[]; outcome: string[]; id: string[]; lostMs: number[]; of: number }> {
   const pool = where.pool ?? null
-  const [row] = await handle.query<{ at: number[] | null; total: number[] | null; outcome: string[] | null; ids: string[] | null; lost: number[] | null; n: number }>(
+  const [row] = await handle.query<{
+    at: number[] | null
+    total: number[] | null
+    outcome: string[] | null
+    ids: string[] | null
+    lost: number[] | null
+    n: number
+  }>(
     `with n as (select count(*) as n, count(*) filter (where lost_ms > 0 or outcome <> 'ready') as bad from attempts where started_ms >= $1 and started_ms < $2 and ($3::text is null or pool = $3)),
      kept as (select id, started_ms, total_ms, outcome, lost_ms from attempts, n where started_ms >= $1 and started_ms < $2 and ($3::text is null or pool = $3) and hashtext(id) % greatest(1, ((case when lost_ms > 0 or outcome <> 'ready' then n.bad * 2 else n.n end) / $4)::integer) = 0)
-     select json_agg(started_ms) as at, json_agg(total_ms) as total, json_agg(outcome) as outcome, json_agg(id) as ids, json_agg(lost_ms) as lost, (select n from n) as n from kept`, [fromMs, toMs, pool, most])
+     select json_agg(started_ms) as at, json_agg(total_ms) as total, json_agg(outcome) as outcome, json_agg(id) as ids, json_agg(lost_ms) as lost, (select n from n) as n from kept`,
+    [fromMs, toMs, pool, most],
+  )
   return { atMs: row?.at ?? [], totalMs: row?.total ?? [], outcome: row?.outcome ?? [], id: row?.ids ?? [], lostMs: row?.lost ?? [], of: row?.n ?? 0 }
 }

@@ -18,25 +18,62 @@ export async function readStory(database: Queryable, id: string, nowMs: number):
   const [colleagues, last, alike] = await Promise.all([
     columnsOf(database, fromMs, fromMs + HOUR_MS, { pool: row.pool }, 400),
     row.person ? listAttempts(database, { person: row.person, toMs: row.started_ms + 1, sort: 'started', limit: 24 }) : { attempts: [] },
-    row.cause ? database.query<{ people: number; attempts: number }>('select count(distinct person) as people, count(*) as attempts from attempts where cause = $1 and started_ms > $2 and started_ms < $3 and id <> $4', [row.cause, row.started_ms - 24 * HOUR_MS, row.started_ms + 24 * HOUR_MS, id]) : [],
+    row.cause
+      ? database.query<{ people: number; attempts: number }>(
+          'select count(distinct person) as people, count(*) as attempts from attempts where cause = $1 and started_ms > $2 and started_ms < $3 and id <> $4',
+          [row.cause, row.started_ms - 24 * HOUR_MS, row.started_ms + 24 * HOUR_MS, id],
+        )
+      : [],
   ])
   return {
-    ...line, account: attempt.account, session: attempt.session, attrs: { ...(row.zone ? { zone: row.zone } : {}), ...(row.image ? { image: row.image } : {}), ...attempt.attrs },
-    phases: [...attempt.phases], parts: [...attempt.parts],
-    marks: attempt.marks.map(({ atMs, code, phase, text }) => ({ atMs, code, number: code ? codeNumber(code) : null, says: code ? codeSays(code) : (text ?? ''), phase, text })),
-    blame: [...measured.blame.stretches], shares: [...measured.blame.shares], usual: row.usual ? usualRecord(row.usual) : usualFromMedians(row.usual_ms, row.first),
-    excess: [...measured.excess], slowMs: row.slow_ms, diagnosis: (row.diagnosis ?? { cause: null, others: [] }) as Story['diagnosis'], oddities: [...attempt.oddities], observations: attempt.observations,
-    colleagues: { fromMs, toMs: fromMs + HOUR_MS, totalMs: colleagues.totalMs, outcome: colleagues.outcome.map((name) => OUTCOMES.findIndex((known) => known === name)), id: colleagues.id },
-    last: last.attempts, alike: alike[0] ?? null,
+    ...line,
+    account: attempt.account,
+    session: attempt.session,
+    attrs: { ...(row.zone ? { zone: row.zone } : {}), ...(row.image ? { image: row.image } : {}), ...attempt.attrs },
+    phases: [...attempt.phases],
+    parts: [...attempt.parts],
+    marks: attempt.marks.map(({ atMs, code, phase, text }) => ({
+      atMs,
+      code,
+      number: code ? codeNumber(code) : null,
+      says: code ? codeSays(code) : (text ?? ''),
+      phase,
+      text,
+    })),
+    blame: [...measured.blame.stretches],
+    shares: [...measured.blame.shares],
+    usual: row.usual ? usualRecord(row.usual) : usualFromMedians(row.usual_ms, row.first),
+    excess: [...measured.excess],
+    slowMs: row.slow_ms,
+    diagnosis: (row.diagnosis ?? { cause: null, others: [] }) as Story['diagnosis'],
+    oddities: [...attempt.oddities],
+    observations: attempt.observations,
+    colleagues: {
+      fromMs,
+      toMs: fromMs + HOUR_MS,
+      totalMs: colleagues.totalMs,
+      outcome: colleagues.outcome.map((name) => OUTCOMES.findIndex((known) => known === name)),
+      id: colleagues.id,
+    },
+    last: last.attempts,
+    alike: alike[0] ?? null,
   }
 }
 
 function usualRecord(usual: Usual): Story['usual'] {
-  return { n: usual.n, sentence: usual.basis.sentence, series: Object.fromEntries(Object.entries(usual.series).map(([name, { medianMs, lowMs, highMs }]) => [name, { medianMs, lowMs, highMs }])) }
+  return {
+    n: usual.n,
+    sentence: usual.basis.sentence,
+    series: Object.fromEntries(Object.entries(usual.series).map(([name, { medianMs, lowMs, highMs }]) => [name, { medianMs, lowMs, highMs }])),
+  }
 }
 
 /** Where nothing was unusual, only the medians are kept. */
 function usualFromMedians(medians: readonly number[] | null, first: boolean): Story['usual'] {
   if (!medians) return null
-  return { n: 0, sentence: `earlier ${first ? 'first' : 'returning'} logons like this one`, series: Object.fromEntries(medians.map((ms, i) => [SERIES[i] ?? '', { medianMs: ms, lowMs: ms, highMs: ms }])) }
+  return {
+    n: 0,
+    sentence: `earlier ${first ? 'first' : 'returning'} logons like this one`,
+    series: Object.fromEntries(medians.map((ms, i) => [SERIES[i] ?? '', { medianMs: ms, lowMs: ms, highMs: ms }])),
+  }
 }

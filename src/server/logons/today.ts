@@ -20,10 +20,24 @@ export async function readToday(database: Queryable, fromMs: number, toMs: numbe
   const worst = [...lostByHour].reduce<[number, number] | null>((best, one) => (!best || one[1] > best[1] ? one : best), null)
   const found = incidents(affected).slice(0, MOST_INCIDENTS)
   return {
-    fromMs, toMs, nowMs, logons, byOutcome: Object.fromEntries(counts.map(({ outcome, n }) => [outcome, n])),
-    medianMs: dots.length === logons ? medianOf(dots) : band.windowMedianMs, usualMedianMs: band.medianMs, lostMs: counts.reduce((sum, { lost }) => sum + lost, 0),
-    worstFromMs: worst?.[0] ?? null, worstToMs: worst ? worst[0] + HOUR_MS : null, band: band.hours,
-    dots: { atMs: shown.map(([at]) => at), totalMs: shown.map(([, total]) => total), outcome: shown.map(([, , name]) => OUTCOMES.findIndex((known) => known === name)), id: shown.map(([, , , id]) => id), shownOf: logons },
+    fromMs,
+    toMs,
+    nowMs,
+    logons,
+    byOutcome: Object.fromEntries(counts.map(({ outcome, n }) => [outcome, n])),
+    medianMs: dots.length === logons ? medianOf(dots) : band.windowMedianMs,
+    usualMedianMs: band.medianMs,
+    lostMs: counts.reduce((sum, { lost }) => sum + lost, 0),
+    worstFromMs: worst?.[0] ?? null,
+    worstToMs: worst ? worst[0] + HOUR_MS : null,
+    band: band.hours,
+    dots: {
+      atMs: shown.map(([at]) => at),
+      totalMs: shown.map(([, total]) => total),
+      outcome: shown.map(([, , name]) => OUTCOMES.findIndex((known) => known === name)),
+      id: shown.map(([, , , id]) => id),
+      shownOf: logons,
+    },
     incidents: await sinceWhen(database, found, fromMs),
   }
 }
@@ -40,29 +54,50 @@ const QUIET_MS = 3 * DAY_MS
 const LOOK_BACK_MS = 14 * DAY_MS
 /** For so many incidents, the largest. */
 const LOOKED_AT = 12
-const COLUMN_OF: Record<string, string> = { host: 'host', share: 'share', zone: 'zone', pool: 'pool', image: 'image', network: 'network', holderHost: 'holder_host', part: 'part' }
+const COLUMN_OF: Record<string, string> = {
+  host: 'host',
+  share: 'share',
+  zone: 'zone',
+  pool: 'pool',
+  image: 'image',
+  network: 'network',
+  holderHost: 'holder_host',
+  part: 'part',
+}
 
 /** Adds since when each incident has been going on, also before the window, as long as it came again within three days. */
 async function sinceWhen(database: Queryable, found: readonly Incident[], fromMs: number): Promise<Today['incidents']> {
-  return Promise.all(found.map(async ({ scope, ...one }, index) => {
-    const line = { ...one, scope: [...scope], sinceMs: one.fromMs }
-    if (index >= LOOKED_AT || one.fromMs - fromMs > QUIET_MS) return line
-    const params: unknown[] = [one.cause, fromMs - LOOK_BACK_MS, one.fromMs, QUIET_MS]
-    const wheres = scope.flatMap(({ dimension, value }) => (COLUMN_OF[dimension] ? [` and ${COLUMN_OF[dimension]} = $${params.push(value)}`] : []))
-    // From each moment to the first of its kind within the time of quiet before it, until there is none.
-    const [row] = await database.query<{ since: number }>(`with recursive back(at) as (
+  return Promise.all(
+    found.map(async ({ scope, ...one }, index) => {
+      const line = { ...one, scope: [...scope], sinceMs: one.fromMs }
+      if (index >= LOOKED_AT || one.fromMs - fromMs > QUIET_MS) return line
+      const params: unknown[] = [one.cause, fromMs - LOOK_BACK_MS, one.fromMs, QUIET_MS]
+      const wheres = scope.flatMap(({ dimension, value }) => (COLUMN_OF[dimension] ? [` and ${COLUMN_OF[dimension]} = $${params.push(value)}`] : []))
+      // From each moment to the first of its kind within the time of quiet before it, until there is none.
+      const [row] = await database.query<{ since: number }>(
+        `with recursive back(at) as (
         select $3::bigint union all
         select earlier.started_ms from back, lateral (select started_ms from attempts where cause = $1 and lost_ms > 0 and started_ms >= greatest($2, back.at - $4) and started_ms < back.at${wheres.join('')} order by started_ms limit 1) earlier)
-      select min(at) as since from back`, params)
-    line.sinceMs = row?.since ?? line.sinceMs
-    return line
-  }))
+      select min(at) as since from back`,
+        params,
+      )
+      line.sinceMs = row?.since ?? line.sinceMs
+      return line
+    }),
+  )
 }
 
 /** The middle 80 % for each hour of the window, from the same hour of the 14 days before it. */
-async function usualBand(database: Queryable, fromMs: number, toMs: number): Promise<{ hours: Today['band']; medianMs: number | null; windowMedianMs: number }> {
+async function usualBand(
+  database: Queryable,
+  fromMs: number,
+  toMs: number,
+): Promise<{ hours: Today['band']; medianMs: number | null; windowMedianMs: number }> {
   const firstHour = hourOf(fromMs)
-  const [row] = await database.query<{ list: { h: number; s: string }[] | null }>(`select json_agg(json_build_object('h', hour_ms, 's', encode(sketch, 'base64'))) as list from hours where hour_ms >= $1 and hour_ms < $2`, [firstHour - USUAL_DAYS * DAY_MS, toMs])
+  const [row] = await database.query<{ list: { h: number; s: string }[] | null }>(
+    `select json_agg(json_build_object('h', hour_ms, 's', encode(sketch, 'base64'))) as list from hours where hour_ms >= $1 and hour_ms < $2`,
+    [firstHour - USUAL_DAYS * DAY_MS, toMs],
+  )
   const byHour = Array.from({ length: 24 }, () => new Histogram())
   const all = new Histogram()
   const within = new Histogram()

@@ -26,9 +26,16 @@ export class Uploads {
     const path = join(folder, id)
     await pipeline(stream, createWriteStream(path))
     const { size } = await stat(path)
-    const shown = basename(name.replaceAll('\\', '/')).replaceAll(/[^\p{L}\p{N}._ -]/gu, '_').slice(0, 120) || 'evidence'
+    const shown =
+      basename(name.replaceAll('\\', '/'))
+        .replaceAll(/[^\p{L}\p{N}._ -]/gu, '_')
+        .slice(0, 120) || 'evidence'
     await database.query(`insert into uploads values ($1, $2, $3, 'reading', $4, 0, 0, 0, 0, $5, null, null, '[]')`, [id, shown, author, size, now()])
-    void this.#read(path, id, shown, author).finally(() => { this.#live.delete(id); live.tell('upload', { id }); live.tell('attempts') })
+    void this.#read(path, id, shown, author).finally(() => {
+      this.#live.delete(id)
+      live.tell('upload', { id })
+      live.tell('attempts')
+    })
     return (await this.state(id)) as UploadState
   }
 
@@ -40,7 +47,13 @@ export class Uploads {
   async state(id: string): Promise<UploadState | null> {
     const [row] = await this.context.database.query<UploadState>(`select ${COLUMNS} from uploads where id = $1`, [id])
     const live = row?.state === 'reading' ? this.#live.get(id) : undefined
-    return row ? { ...row, ...(live ? { bytesRead: live.bytesRead, observations: live.observations, refused: live.refused } : {}), faults: row.faults.slice(0, 100) } : null
+    return row
+      ? {
+          ...row,
+          ...(live ? { bytesRead: live.bytesRead, observations: live.observations, refused: live.refused } : {}),
+          faults: row.faults.slice(0, 100),
+        }
+      : null
   }
 
   async faults(id: string): Promise<UploadState['faults'] | null> {
@@ -49,21 +62,50 @@ export class Uploads {
   }
 
   async list(): Promise<UploadState[]> {
-    const rows = await this.context.database.query<UploadState>(`select ${COLUMNS.replace('faults', `'[]'::jsonb as faults`)} from uploads order by started_ms desc limit 50`)
+    const rows = await this.context.database.query<UploadState>(
+      `select ${COLUMNS.replace('faults', `'[]'::jsonb as faults`)} from uploads order by started_ms desc limit 50`,
+    )
     return rows.map((row) => ({ ...row, ...(this.#live.get(row.id) ? { bytesRead: this.#live.get(row.id)?.bytesRead ?? 0 } : {}) }))
   }
 
   async #read(path: string, id: string, name: string, author: string): Promise<void> {
     const { database, evidence, now } = this.context
-    const end = (state: UploadState['state'], sentence: string) => database.query('update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = (select count(*) from attempts where upload = $1) where id = $1', [id, state, sentence, now()])
+    const end = (state: UploadState['state'], sentence: string) =>
+      database.query(
+        'update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = (select count(*) from attempts where upload = $1) where id = $1',
+        [id, state, sentence, now()],
+      )
     try {
       const result = await evidence.upload(path, id, now())
-      await database.query('update uploads set bytes_read = bytes, observations = $2, refused = $3, faults = $4::jsonb where id = $1', [id, result.observations, result.refused, JSON.stringify(result.faults)])
-      await end(result.observations === 0 ? 'failed' : 'done', result.observations === 0 ? `Nothing could be read${result.faults[0] ? `: ${result.faults[0].reason}` : ': the file is empty'}.` : result.refused > 0 ? `${result.observations} records were read, ${result.refused} were refused.` : `All ${result.observations} records were read.`)
-      await writeJournal(database, { atMs: now(), who: author, what: 'read evidence file', target: name, after: `${result.observations} records read, ${result.refused} refused` })
+      await database.query('update uploads set bytes_read = bytes, observations = $2, refused = $3, faults = $4::jsonb where id = $1', [
+        id,
+        result.observations,
+        result.refused,
+        JSON.stringify(result.faults),
+      ])
+      await end(
+        result.observations === 0 ? 'failed' : 'done',
+        result.observations === 0
+          ? `Nothing could be read${result.faults[0] ? `: ${result.faults[0].reason}` : ': the file is empty'}.`
+          : result.refused > 0
+            ? `${result.observations} records were read, ${result.refused} were refused.`
+            : `All ${result.observations} records were read.`,
+      )
+      await writeJournal(database, {
+        atMs: now(),
+        who: author,
+        what: 'read evidence file',
+        target: name,
+        after: `${result.observations} records read, ${result.refused} refused`,
+      })
     } catch (error) {
       const cancelled = error instanceof Error && error.message === 'cancelled'
-      await end(cancelled ? 'cancelled' : 'failed', cancelled ? 'Stopped on request. What had been read was kept.' : `Reading stopped: ${error instanceof Error ? error.message : String(error)}. What had been read was kept.`)
+      await end(
+        cancelled ? 'cancelled' : 'failed',
+        cancelled
+          ? 'Stopped on request. What had been read was kept.'
+          : `Reading stopped: ${error instanceof Error ? error.message : String(error)}. What had been read was kept.`,
+      )
     } finally {
       await rm(path, { force: true })
     }

@@ -15,28 +15,53 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
   return {
     async find({ input: { query } }) {
       const pattern = like(query.text.trim())
-      const found = await database.query<FoundThing>(`
+      const found = await database.query<FoundThing>(
+        `
         (select 'person' as kind, id, name as title, id as remark from people where find like $1 order by position($2 in find), name limit 8)
         union all (select 'host', id, id, coalesce(pool, '') || coalesce(' · zone ' || zone, '') from hosts where lower(id) like $1 order by id limit 6)
         union all (select 'share', id, path, 'share' || coalesce(' · zone ' || zone, '') from shares where lower(path) like replace($1, '\\', '\\\\') or lower(path) like $1 order by path limit 4)
         union all (select 'pool', id, name, 'pool' from pools where lower(id) like $1 or lower(name) like $1 order by id limit 4)
-        union all (select 'attempt', a.id, coalesce(p.name, a.person, a.id), a.outcome || ' on ' || coalesce(a.host, '') from attempts a left join people p on p.id = a.person where a.id like $3 order by a.id limit 4)`, [pattern, query.text.trim().toLowerCase(), query.text.trim().replaceAll(/[\\%_]/g, '\\$&') + '%'])
+        union all (select 'attempt', a.id, coalesce(p.name, a.person, a.id), a.outcome || ' on ' || coalesce(a.host, '') from attempts a left join people p on p.id = a.person where a.id like $3 order by a.id limit 4)`,
+        [pattern, query.text.trim().toLowerCase(), query.text.trim().replaceAll(/[\\%_]/g, '\\$&') + '%'],
+      )
       return { found }
     },
     async people({ input: { query } }) {
-      const people = await database.query<PersonLine>(`with chosen as (select id, name, enabled, groups from people where $1 = '' or find like $2 order by name limit 500)
-        select c.id, c.name, c.enabled, c.groups, max(a.started_ms) as "lastMs", count(a.id) as attempts, count(a.id) filter (where a.lost_ms > 0) as bad from chosen c left join attempts a on a.person = c.id and a.started_ms > $3 group by c.id, c.name, c.enabled, c.groups order by c.name`, [query.text, like(query.text), now() - 7 * DAY_MS])
+      const people = await database.query<PersonLine>(
+        `with chosen as (select id, name, enabled, groups from people where $1 = '' or find like $2 order by name limit 500)
+        select c.id, c.name, c.enabled, c.groups, max(a.started_ms) as "lastMs", count(a.id) as attempts, count(a.id) filter (where a.lost_ms > 0) as bad from chosen c left join attempts a on a.person = c.id and a.started_ms > $3 group by c.id, c.name, c.enabled, c.groups order by c.name`,
+        [query.text, like(query.text), now() - 7 * DAY_MS],
+      )
       const [total] = await database.query<{ n: number }>('select count(*) as n from people')
       return { people, total: total?.n ?? 0 }
     },
     person: ({ input }) => readPerson(context, input.params.id.toLowerCase()),
     async importOrg({ input: { body }, caller }) {
-      const twice = (['people', 'groups', 'pools', 'hosts'] as const).flatMap((list) => namedTwice(body[list].map(({ id }) => id)).map((id) => ({ path: list, sentence: `${id} comes more than once; each may come once, in capitals or not` })))
-      if (twice.length) throw new Problem('request.invalid', `Some names come more than once: ${twice.slice(0, 5).map(({ sentence }) => sentence.split(' comes')[0]).join(', ')}. Nothing was changed.`, twice.slice(0, 100))
+      const twice = (['people', 'groups', 'pools', 'hosts'] as const).flatMap((list) =>
+        namedTwice(body[list].map(({ id }) => id)).map((id) => ({
+          path: list,
+          sentence: `${id} comes more than once; each may come once, in capitals or not`,
+        })),
+      )
+      if (twice.length)
+        throw new Problem(
+          'request.invalid',
+          `Some names come more than once: ${twice
+            .slice(0, 5)
+            .map(({ sentence }) => sentence.split(' comes')[0])
+            .join(', ')}. Nothing was changed.`,
+          twice.slice(0, 100),
+        )
       const changed = await replaceOrg(database, body)
       await evidence.refresh()
       live.tell('people')
-      if (changed) await writeJournal(database, { atMs: now(), who: caller.name, what: 'brought the directory up to date', after: `${body.people.length} people, ${body.groups.length} groups, ${body.pools.length} pools, ${body.hosts.length} hosts` })
+      if (changed)
+        await writeJournal(database, {
+          atMs: now(),
+          who: caller.name,
+          what: 'brought the directory up to date',
+          after: `${body.people.length} people, ${body.groups.length} groups, ${body.pools.length} pools, ${body.hosts.length} hosts`,
+        })
       return { people: body.people.length, groups: body.groups.length, pools: body.pools.length, hosts: body.hosts.length }
     },
   }
@@ -49,10 +74,16 @@ function namedTwice(ids: readonly string[]): string[] {
 
 async function readPerson({ database }: Context, id: string): Promise<PersonPage> {
   const [[person], groups, pools, sessions, containers, { attempts }] = await Promise.all([
-    database.query<{ id: string; name: string; accounts: string[]; groups: string[]; enabled: boolean }>('select id, name, accounts, groups, enabled from people where id = $1', [id]),
+    database.query<{ id: string; name: string; accounts: string[]; groups: string[]; enabled: boolean }>(
+      'select id, name, accounts, groups, enabled from people where id = $1',
+      [id],
+    ),
     database.query<{ id: string; memberOf: string[] }>('select id, member_of as "memberOf" from groups'),
     database.query<{ id: string; name: string; grants: string[] }>('select id, name, grants from pools order by id'),
-    database.query<{ host: string; session: string; sinceMs: number; state: string }>(`select h.id as host, s.session, s."sinceMs", s.state from hosts h cross join lateral jsonb_to_recordset(h.sessions) as s(person text, session text, "sinceMs" bigint, state text) where s.person = $1`, [id]),
+    database.query<{ host: string; session: string; sinceMs: number; state: string }>(
+      `select h.id as host, s.session, s."sinceMs", s.state from hosts h cross join lateral jsonb_to_recordset(h.sessions) as s(person text, session text, "sinceMs" bigint, state text) where s.person = $1`,
+      [id],
+    ),
     containersOf(database, id),
     listAttempts(database, { person: id, sort: 'started', limit: 30 }),
   ])
@@ -73,6 +104,7 @@ function verdict(enabled: boolean, pools: number, containers: PersonPage['contai
   if (stale) return { ok: false, sentence: `Their container is held by ${stale.holderHost}, which lists no session of theirs.` }
   if (pools === 0) return { ok: false, sentence: 'No pool is granted to any of their groups.' }
   const [last] = attempts
-  if (last?.outcome === 'failed') return { ok: false, sentence: `Their last logon failed${last.causeTitle ? `: ${last.causeTitle.toLowerCase()}` : ''}.` }
+  if (last?.outcome === 'failed')
+    return { ok: false, sentence: `Their last logon failed${last.causeTitle ? `: ${last.causeTitle.toLowerCase()}` : ''}.` }
   return { ok: true, sentence: 'Nothing that is known here stands in the way of a logon.' }
 }

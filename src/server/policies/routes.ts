@@ -6,16 +6,33 @@ import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 
-export const FIRST_SETTINGS: Settings = { containers: 'on', locations: [], sizeLimitMib: 30 * 1024, diskFormat: 'vhdx-dynamic', onFailure: 'refuse', slowSeconds: 45, slowSecondsByPool: {} }
+export const FIRST_SETTINGS: Settings = {
+  containers: 'on',
+  locations: [],
+  sizeLimitMib: 30 * 1024,
+  diskFormat: 'vhdx-dynamic',
+  onFailure: 'refuse',
+  slowSeconds: 45,
+  slowSecondsByPool: {},
+}
 
-interface Version { version: number; settings: Settings; publishedMs: number; author: string }
+interface Version {
+  version: number
+  settings: Settings
+  publishedMs: number
+  author: string
+}
 
 async function versions(database: Queryable): Promise<Version[]> {
-  return database.query<Version>('select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 50')
+  return database.query<Version>(
+    'select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 50',
+  )
 }
 
 export async function current(database: Queryable): Promise<Version> {
-  const [row] = await database.query<Version>('select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 1')
+  const [row] = await database.query<Version>(
+    'select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 1',
+  )
   return row ?? { version: 0, settings: FIRST_SETTINGS, publishedMs: 0, author: 'Ikebana' }
 }
 
@@ -30,7 +47,8 @@ function checked(settings: Settings): { settings: Settings; faults: PolicyPrevie
   })
   const twice = locations.findIndex((location, index) => locations.indexOf(location) < index)
   if (twice >= 0 && faults.length === 0) faults.push({ path: `locations.${twice}`, sentence: 'This location is in the list twice.' })
-  if (settings.containers === 'on' && locations.length === 0) faults.push({ path: 'locations', sentence: String.raw`With containers on, at least one location is needed, such as \\server\share\folder.` })
+  if (settings.containers === 'on' && locations.length === 0)
+    faults.push({ path: 'locations', sentence: String.raw`With containers on, at least one location is needed, such as \\server\share\folder.` })
   return { settings: { ...settings, locations }, faults }
 }
 
@@ -46,9 +64,21 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
       if (before.version !== body.basedOn) throw new Problem('policy.outdated', `Version ${before.version} was published by ${before.author}.`)
       const changes = differences(before.settings, settings)
       if (changes.length === 0) throw new Problem('remedy.none', 'Nothing differs from the version in force.')
-      const inserted = await database.query(`insert into policy_versions values ($1, $2::jsonb, $3, $4) on conflict do nothing returning version`, [before.version + 1, JSON.stringify(settings), now(), caller.name])
+      const inserted = await database.query(`insert into policy_versions values ($1, $2::jsonb, $3, $4) on conflict do nothing returning version`, [
+        before.version + 1,
+        JSON.stringify(settings),
+        now(),
+        caller.name,
+      ])
       if (inserted.length === 0) throw new Problem('policy.outdated')
-      await writeJournal(database, { atMs: now(), who: caller.name, what: `published version ${before.version + 1} of the base policy`, target: 'base policy', before: changes.map((c) => `${c.title}: ${c.before}`).join('; '), after: changes.map((c) => `${c.title}: ${c.after}`).join('; ') })
+      await writeJournal(database, {
+        atMs: now(),
+        who: caller.name,
+        what: `published version ${before.version + 1} of the base policy`,
+        target: 'base policy',
+        before: changes.map((c) => `${c.title}: ${c.before}`).join('; '),
+        after: changes.map((c) => `${c.title}: ${c.after}`).join('; '),
+      })
       await evidence.refresh()
       live.tell('policy')
       return readPolicy(database)
@@ -59,9 +89,21 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
     },
     async agentReport({ input: { body } }) {
       const report: HostReport = { version: body.version, inForce: body.inForce as Partial<BaseSettings>, pending: body.pending as SettingName[] }
-      await database.query(`insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions, leftovers) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb, $9::jsonb)
+      await database.query(
+        `insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions, leftovers) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb, $9::jsonb)
         on conflict (id) do update set draining = excluded.draining, agent_version = excluded.agent_version, report = excluded.report, reported_ms = excluded.reported_ms, sessions = excluded.sessions, leftovers = excluded.leftovers`,
-        [body.host, body.pool, body.zone ?? null, body.draining, body.agentVersion, JSON.stringify(report), now(), JSON.stringify(body.sessions), JSON.stringify(body.leftovers)])
+        [
+          body.host,
+          body.pool,
+          body.zone ?? null,
+          body.draining,
+          body.agentVersion,
+          JSON.stringify(report),
+          now(),
+          JSON.stringify(body.sessions),
+          JSON.stringify(body.leftovers),
+        ],
+      )
       live.tell('policy')
       return { ok: true, version: (await current(database)).version }
     },
@@ -71,18 +113,43 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
 async function readPolicy(database: Queryable): Promise<PolicyPage> {
   const [list, hosts, [people], pools] = await Promise.all([
     versions(database),
-    database.query<{ id: string; pool: string | null; zone: string | null; agent_version: string | null; report: HostReport | null; reported_ms: number | null }>('select id, pool, zone, agent_version, report, reported_ms from hosts order by id'),
+    database.query<{
+      id: string
+      pool: string | null
+      zone: string | null
+      agent_version: string | null
+      report: HostReport | null
+      reported_ms: number | null
+    }>('select id, pool, zone, agent_version, report, reported_ms from hosts order by id'),
     database.query<{ n: number }>('select count(*) as n from people where enabled'),
     database.query<{ id: string }>('select id from pools order by id'),
   ])
   const now = list[0] ?? { version: 0, settings: FIRST_SETTINGS, publishedMs: 0, author: 'Ikebana' }
   return {
-    ...now, people: people?.n ?? 0, pools: pools.map(({ id }) => id),
+    ...now,
+    people: people?.n ?? 0,
+    pools: pools.map(({ id }) => id),
     hosts: hosts.map(({ id, pool, zone, agent_version, report, reported_ms }) => {
       const proof = prove(now.settings, report)
-      return { host: id, pool: pool ?? '', zone, state: proof.state, reportedMs: reported_ms, version: report?.version ?? null, agentVersion: agent_version, differences: [...proof.differences] }
+      return {
+        host: id,
+        pool: pool ?? '',
+        zone,
+        state: proof.state,
+        reportedMs: reported_ms,
+        version: report?.version ?? null,
+        agentVersion: agent_version,
+        differences: [...proof.differences],
+      }
     }),
-    history: list.map((one, index) => ({ version: one.version, publishedMs: one.publishedMs, author: one.author, changes: differences(list[index + 1]?.settings ?? {}, one.settings).map(({ setting, title, before, after }) => (list[index + 1] ? `${title}: ${before} → ${after}` : `${title}: ${sayValue(setting, one.settings[setting])}`)) })),
+    history: list.map((one, index) => ({
+      version: one.version,
+      publishedMs: one.publishedMs,
+      author: one.author,
+      changes: differences(list[index + 1]?.settings ?? {}, one.settings).map(({ setting, title, before, after }) =>
+        list[index + 1] ? `${title}: ${before} → ${after}` : `${title}: ${sayValue(setting, one.settings[setting])}`,
+      ),
+    })),
   }
 }
 
@@ -91,16 +158,29 @@ async function preview(database: Queryable, draft: Settings, nowMs: number): Pro
   const { version: _, settings: before } = await current(database)
   const { settings, faults } = checked(draft)
   const changes = differences(before, settings)
-  const [[hosts], [people]] = await Promise.all([database.query<{ n: number }>('select count(*) as n from hosts'), database.query<{ n: number }>('select count(*) as n from people where enabled')])
+  const [[hosts], [people]] = await Promise.all([
+    database.query<{ n: number }>('select count(*) as n from hosts'),
+    database.query<{ n: number }>('select count(*) as n from people where enabled'),
+  ])
   const touchesHosts = changes.some(({ setting }) => HOST_SETTINGS.includes(setting))
   const slow = async (limits: Settings) => {
-    const [row] = await database.query<{ n: number }>(`select count(*) as n from attempts a left join jsonb_each_text($1::jsonb) l on l.key = a.pool where a.started_ms > $2 and a.outcome in ('ready', 'slow') and a.total_ms > coalesce(l.value::double precision, $3) * 1000`, [JSON.stringify(limits.slowSecondsByPool), nowMs - 7 * DAY_MS, limits.slowSeconds])
+    const [row] = await database.query<{ n: number }>(
+      `select count(*) as n from attempts a left join jsonb_each_text($1::jsonb) l on l.key = a.pool where a.started_ms > $2 and a.outcome in ('ready', 'slow') and a.total_ms > coalesce(l.value::double precision, $3) * 1000`,
+      [JSON.stringify(limits.slowSecondsByPool), nowMs - 7 * DAY_MS, limits.slowSeconds],
+    )
     return row?.n ?? 0
   }
   const limitsChange = changes.some(({ setting }) => setting === 'slowSeconds' || setting === 'slowSecondsByPool')
   const slowBefore = limitsChange ? await slow(before) : 0
   return {
-    ok: faults.length === 0, faults, settings, changes, hosts: touchesHosts ? (hosts?.n ?? 0) : 0, hostsToRestart: changes.some(({ needsRestart }) => needsRestart) ? (hosts?.n ?? 0) : 0,
-    people: touchesHosts ? (people?.n ?? 0) : 0, slowBefore, slowAfter: limitsChange ? await slow(settings) : 0,
+    ok: faults.length === 0,
+    faults,
+    settings,
+    changes,
+    hosts: touchesHosts ? (hosts?.n ?? 0) : 0,
+    hostsToRestart: changes.some(({ needsRestart }) => needsRestart) ? (hosts?.n ?? 0) : 0,
+    people: touchesHosts ? (people?.n ?? 0) : 0,
+    slowBefore,
+    slowAfter: limitsChange ? await slow(settings) : 0,
   }
 }

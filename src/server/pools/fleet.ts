@@ -3,10 +3,29 @@ import { Problem } from '../../contract/errors'
 
 const Session = z.object({ person: z.string(), session: z.string(), host: z.string(), sinceMs: z.number(), state: z.string() })
 const Hold = z.object({ share: z.string(), file: z.string(), host: z.string(), session: z.string(), sinceMs: z.number() })
-const Share = z.object({ id: z.string(), path: z.string(), zone: z.string(), mount: z.string(), totalBytes: z.number(), freeBytes: z.number(), latencyMs: z.number() })
-const Permissions = z.object({ share: z.string(), root: z.string(), folders: z.array(z.object({ name: z.string(), sddl: z.string() })).max(100_000), onDirectoryServer: z.boolean() })
+const Share = z.object({
+  id: z.string(),
+  path: z.string(),
+  zone: z.string(),
+  mount: z.string(),
+  totalBytes: z.number(),
+  freeBytes: z.number(),
+  latencyMs: z.number(),
+})
+const Permissions = z.object({
+  share: z.string(),
+  root: z.string(),
+  folders: z.array(z.object({ name: z.string(), sddl: z.string() })).max(100_000),
+  onDirectoryServer: z.boolean(),
+})
 const Samples = z.object({ samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })).max(10_000) })
-const HostState = z.object({ host: z.string(), pool: z.string(), power: z.enum(['on', 'off', 'starting']), draining: z.boolean(), answers: z.boolean() })
+const HostState = z.object({
+  host: z.string(),
+  pool: z.string(),
+  power: z.enum(['on', 'off', 'starting']),
+  draining: z.boolean(),
+  answers: z.boolean(),
+})
 export type FleetSession = z.infer<typeof Session>
 export type FleetHold = z.infer<typeof Hold>
 
@@ -37,7 +56,12 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
   const call = async <T>(schema: z.ZodType<T>, path: string, body?: unknown): Promise<T> => {
     let response: Response
     try {
-      response = await fetch(new URL(path, baseUrl), { method: body === undefined ? 'GET' : 'POST', headers: { authorization: `Bearer ${token}`, ...(body === undefined ? {} : { 'content-type': 'application/json' }) }, ...(body === undefined ? {} : { body: JSON.stringify(body) }), signal: AbortSignal.timeout(10_000) })
+      response = await fetch(new URL(path, baseUrl), {
+        method: body === undefined ? 'GET' : 'POST',
+        headers: { authorization: `Bearer ${token}`, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
+        ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+        signal: AbortSignal.timeout(10_000),
+      })
     } catch {
       throw new Problem('fleet.unreachable')
     }
@@ -53,15 +77,25 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
     sessions: async (name) => (await call(z.object({ sessions: z.array(Session) }), `${host(name)}/sessions`)).sessions,
     shares: async () => (await call(z.object({ shares: z.array(Share) }), '/control/shares')).shares,
     permissions: (share) => call(Permissions, `/control/shares/${encodeURIComponent(share)}/permissions`),
-    setPermissions: async (share, layer, sddl) => { await call(ok, `/control/shares/${encodeURIComponent(share)}/permissions`, { layer, sddl }) },
+    setPermissions: async (share, layer, sddl) => {
+      await call(ok, `/control/shares/${encodeURIComponent(share)}/permissions`, { layer, sddl })
+    },
     shareHistory: async (share) => (await call(Samples, `/control/shares/${encodeURIComponent(share)}/history`)).samples,
     holds: async () => (await call(z.object({ holds: z.array(Hold) }), '/control/holds')).holds,
     release: (hold) => call(z.object({ released: z.boolean(), reason: z.string() }), '/control/holds/release', hold),
     take: (share, file, session) => call(z.object({ taken: z.boolean(), reason: z.string() }), '/control/holds/take', { share, file, session }),
-    giveBack: async (share, file, session) => { await call(ok, '/control/holds/give-back', { share, file, session }) },
-    drain: async (name, on) => { await call(ok, `${host(name)}/drain`, { on }) },
-    fetchNow: async (name) => { await call(ok, `${host(name)}/fetch`, {}) },
+    giveBack: async (share, file, session) => {
+      await call(ok, '/control/holds/give-back', { share, file, session })
+    },
+    drain: async (name, on) => {
+      await call(ok, `${host(name)}/drain`, { on })
+    },
+    fetchNow: async (name) => {
+      await call(ok, `${host(name)}/fetch`, {})
+    },
     removeLeftover: (name, person) => call(z.object({ removed: z.boolean(), reason: z.string() }), `${host(name)}/leftovers/remove`, { person }),
-    restart: async (name) => { await call(ok, `${host(name)}/restart`, {}) },
+    restart: async (name) => {
+      await call(ok, `${host(name)}/restart`, {})
+    },
   }
 }

@@ -19,38 +19,58 @@ export function remedyJob(need: Need, story: Story, finding: Finding, author: st
 /** Released only after the holding host has said that the session is gone. */
 export function releaseHold({ fleet, database }: Need, holder: string, person: string): Pick<NewJob, 'steps' | 'change'> {
   let hold: Awaited<ReturnType<typeof fleet.holds>>[number] | undefined
-  const container = async () => (await database.query<{ share: string; file: string }>('select c.share, c.file from containers c where c.person = $1', [person]))
+  const container = async () =>
+    await database.query<{ share: string; file: string }>('select c.share, c.file from containers c where c.person = $1', [person])
   return {
     change: { before: `held by ${holder}`, after: 'free' },
     steps: [
-      { title: 'Look who holds the container', run: async () => {
-        const files = await container()
-        // A container that no scan has seen yet is known by its folder, which bears the person's name.
-        hold = (await fleet.holds()).find((one) => files.some(({ share, file }) => share === one.share && file === one.file) || personOf(one.file) === person)
-        if (!hold) throw new StepStopped('Nothing holds it any more. Nothing was changed.')
-        return `${hold.host}, session ${hold.session}`
-      } },
-      { title: 'Ask the holding host whether that session lives', run: async () => {
-        if (!hold) throw new StepStopped('No hold.')
-        const { host, session } = hold
-        const state = (await fleet.hosts()).find((one) => one.host === host)
-        if (state && (!state.answers || state.power === 'off')) return `${host} is ${state.power === 'off' ? 'switched off' : 'not answering'}: no session can live there.`
-        const sessions = await fleet.sessions(host)
-        if (sessions.some((one) => one.session === session)) throw new StepStopped(`Session ${session} still lives on ${host}. Nothing was released; ask the person to log off there.`)
-        return `${host} lists ${sessions.length} sessions; ${session} is not among them.`
-      } },
-      { title: 'Release the hold', run: async () => {
-        if (!hold) throw new StepStopped('No hold.')
-        const { released, reason } = await fleet.release(hold)
-        if (!released) throw new StepStopped(`The share refused: ${reason}`)
-        return reason
-      } },
-      { title: 'See that it is free', run: async () => {
-        const { share = '', file = '' } = hold ?? {}
-        if ((await fleet.holds()).some((one) => one.share === share && one.file === file)) throw new StepStopped('It is held again.')
-        await database.query('update containers set holder_host = null, holder_session = null, held_since_ms = null, holder_alive = null where share = $1 and file = $2', [share, file])
-        return 'Nobody holds it. The next logon will show whether it helped.'
-      } },
+      {
+        title: 'Look who holds the container',
+        run: async () => {
+          const files = await container()
+          // A container that no scan has seen yet is known by its folder, which bears the person's name.
+          hold = (await fleet.holds()).find(
+            (one) => files.some(({ share, file }) => share === one.share && file === one.file) || personOf(one.file) === person,
+          )
+          if (!hold) throw new StepStopped('Nothing holds it any more. Nothing was changed.')
+          return `${hold.host}, session ${hold.session}`
+        },
+      },
+      {
+        title: 'Ask the holding host whether that session lives',
+        run: async () => {
+          if (!hold) throw new StepStopped('No hold.')
+          const { host, session } = hold
+          const state = (await fleet.hosts()).find((one) => one.host === host)
+          if (state && (!state.answers || state.power === 'off'))
+            return `${host} is ${state.power === 'off' ? 'switched off' : 'not answering'}: no session can live there.`
+          const sessions = await fleet.sessions(host)
+          if (sessions.some((one) => one.session === session))
+            throw new StepStopped(`Session ${session} still lives on ${host}. Nothing was released; ask the person to log off there.`)
+          return `${host} lists ${sessions.length} sessions; ${session} is not among them.`
+        },
+      },
+      {
+        title: 'Release the hold',
+        run: async () => {
+          if (!hold) throw new StepStopped('No hold.')
+          const { released, reason } = await fleet.release(hold)
+          if (!released) throw new StepStopped(`The share refused: ${reason}`)
+          return reason
+        },
+      },
+      {
+        title: 'See that it is free',
+        run: async () => {
+          const { share = '', file = '' } = hold ?? {}
+          if ((await fleet.holds()).some((one) => one.share === share && one.file === file)) throw new StepStopped('It is held again.')
+          await database.query(
+            'update containers set holder_host = null, holder_session = null, held_since_ms = null, holder_alive = null where share = $1 and file = $2',
+            [share, file],
+          )
+          return 'Nobody holds it. The next logon will show whether it helped.'
+        },
+      },
     ],
   }
 }
@@ -62,29 +82,54 @@ function restartHost(need: Need, host: string): Pick<NewJob, 'steps' | 'change'>
 /** Stops new sessions, restarts, and lets the host take sessions again. Running sessions are logged off. */
 export function restartSteps({ fleet }: Pick<Context, 'fleet'>, host: string): NewJob['steps'] {
   return [
-
-      { title: `Stop new sessions on ${host}`, run: async () => { await fleet.drain(host, true); return 'draining' } },
-      { title: 'Count the sessions that will be logged off', run: async () => `${(await fleet.sessions(host).catch(() => [])).length} sessions` },
-      { title: 'Restart', run: async () => { await fleet.restart(host); return 'restart ordered' } },
-      { title: 'Wait until it answers', run: async () => {
+    {
+      title: `Stop new sessions on ${host}`,
+      run: async () => {
+        await fleet.drain(host, true)
+        return 'draining'
+      },
+    },
+    { title: 'Count the sessions that will be logged off', run: async () => `${(await fleet.sessions(host).catch(() => [])).length} sessions` },
+    {
+      title: 'Restart',
+      run: async () => {
+        await fleet.restart(host)
+        return 'restart ordered'
+      },
+    },
+    {
+      title: 'Wait until it answers',
+      run: async () => {
         for (let tries = 0; tries < 120; tries++) {
           const state = (await fleet.hosts()).find((one) => one.host === host)
           if (state?.answers && state.power === 'on') return `answers after ${tries * 0.5} s or less`
           await new Promise((resolve) => setTimeout(resolve, 500))
         }
         throw new StepStopped('It did not answer within a minute.')
-      } },
-      { title: 'Let it take sessions again', run: async () => { await fleet.drain(host, false); return 'taking sessions' } },
+      },
+    },
+    {
+      title: 'Let it take sessions again',
+      run: async () => {
+        await fleet.drain(host, false)
+        return 'taking sessions'
+      },
+    },
   ]
 }
 
 function stopDraining({ fleet }: Need, pool: string): Pick<NewJob, 'steps' | 'change'> {
   return {
     change: { before: 'every host draining', after: 'taking sessions' },
-    steps: [{ title: `End draining on the hosts of ${pool}`, run: async () => {
-      const draining = (await fleet.hosts()).filter((one) => one.pool === pool && one.draining)
-      for (const { host } of draining) await fleet.drain(host, false)
-      return `${draining.length} hosts`
-    } }],
+    steps: [
+      {
+        title: `End draining on the hosts of ${pool}`,
+        run: async () => {
+          const draining = (await fleet.hosts()).filter((one) => one.pool === pool && one.draining)
+          for (const { host } of draining) await fleet.drain(host, false)
+          return `${draining.length} hosts`
+        },
+      },
+    ],
   }
 }

@@ -15,7 +15,8 @@ export function poolHandlers(context: Context): Handlers<'remedy' | 'pools' | 'p
       const story = await readStory(context.database, input.params.id, context.now())
       const finding = story.diagnosis.cause
       if (!finding) throw new Problem('remedy.none', 'No cause is known for this attempt.')
-      if (finding.remedy && !FOR_ONE_PERSON.has(finding.remedy.kind) && caller.role !== 'administrator') throw new Problem('role.insufficient', 'This remedy touches more than one person; an administrator can run it.')
+      if (finding.remedy && !FOR_ONE_PERSON.has(finding.remedy.kind) && caller.role !== 'administrator')
+        throw new Problem('role.insufficient', 'This remedy touches more than one person; an administrator can run it.')
       return context.jobs.start(remedyJob(context, story, finding, caller.name))
     },
   }

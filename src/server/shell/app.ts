@@ -20,16 +20,42 @@ const BODY_LIMIT = 64 << 20
 
 /** The HTTP server, made from the route table. @param webFolder the built pages, where there are any */
 export async function makeApp(context: Context, handlers: AllHandlers, webFolder: string | null, log: boolean): Promise<FastifyInstance> {
-  const app = Fastify({ logger: log ? { level: 'warn' } : false, bodyLimit: BODY_LIMIT, forceCloseConnections: true, routerOptions: { maxParamLength: 1000 } })
+  const app = Fastify({
+    logger: log ? { level: 'warn' } : false,
+    bodyLimit: BODY_LIMIT,
+    forceCloseConnections: true,
+    routerOptions: { maxParamLength: 1000 },
+  })
   app.setValidatorCompiler(validatorCompiler)
   app.setSerializerCompiler(serializerCompiler)
   app.setErrorHandler((error: FastifyError | Problem, _request, reply) => {
     const problem = asProblem(error)
     if (problem.status >= 500 && problem.code === 'internal') app.log.error(error)
-    return reply.status(problem.status).type('application/problem+json').send(JSON.stringify({ type: 'about:blank', status: problem.status, code: problem.code, title: problem.title, detail: problem.detail, where: problem.where }))
+    return reply
+      .status(problem.status)
+      .type('application/problem+json')
+      .send(
+        JSON.stringify({
+          type: 'about:blank',
+          status: problem.status,
+          code: problem.code,
+          title: problem.title,
+          detail: problem.detail,
+          where: problem.where,
+        }),
+      )
   })
   await app.register(helmet, {
-    contentSecurityPolicy: { directives: { defaultSrc: ["'self'"], imgSrc: ["'self'", 'data:'], styleSrc: ["'self'"], scriptSrc: ["'self'"], workerSrc: ["'self'"], upgradeInsecureRequests: null } },
+    contentSecurityPolicy: {
+      directives: {
+        defaultSrc: ["'self'"],
+        imgSrc: ["'self'", 'data:'],
+        styleSrc: ["'self'"],
+        scriptSrc: ["'self'"],
+        workerSrc: ["'self'"],
+        upgradeInsecureRequests: null,
+      },
+    },
     strictTransportSecurity: false,
   })
   await app.register(cookie)
@@ -42,10 +68,20 @@ export async function makeApp(context: Context, handlers: AllHandlers, webFolder
   })
   app.get('/api/openapi.json', { schema: { hide: true } }, () => app.swagger())
   if (webFolder && existsSync(webFolder)) {
-    await app.register(fastifyStatic, { root: webFolder, wildcard: false, setHeaders: (reply, path) => { reply.header('cache-control', path.includes('/assets/') ? 'public, max-age=31536000, immutable' : 'no-cache') } })
+    await app.register(fastifyStatic, {
+      root: webFolder,
+      wildcard: false,
+      setHeaders: (reply, path) => {
+        reply.header('cache-control', path.includes('/assets/') ? 'public, max-age=31536000, immutable' : 'no-cache')
+      },
+    })
   }
   app.setNotFoundHandler((request, reply) => {
-    const page = request.method === 'GET' && webFolder !== null && !/^\/(api|v1|assets)\//.test(request.url) && /text\/html|\*\/\*/.test(request.headers.accept ?? '')
+    const page =
+      request.method === 'GET' &&
+      webFolder !== null &&
+      !/^\/(api|v1|assets)\//.test(request.url) &&
+      /text\/html|\*\/\*/.test(request.headers.accept ?? '')
     if (page) return reply.sendFile('index.html')
     throw new Problem('not-found')
   })
@@ -63,21 +99,42 @@ function registerRoute(app: FastifyInstance, context: Context, name: RouteName, 
       else scope.addContentTypeParser('*', { parseAs: 'buffer' }, (_request, body, done) => done(null, body))
     }
     scope.route({
-      method: route.method, url: route.path, bodyLimit: name === 'uploadByToken' ? 8 * 2 ** 30 : BODY_LIMIT,
+      method: route.method,
+      url: route.path,
+      bodyLimit: name === 'uploadByToken' ? 8 * 2 ** 30 : BODY_LIMIT,
       schema: {
-        summary: route.sentence, description: `For: ${route.permission}.`, operationId: name,
-        ...(route.params ? { params: route.params } : {}), ...(route.query ? { querystring: route.query } : {}), ...(route.body ? { body: route.body } : {}), ...(route.response ? { response: { 200: route.response } } : {}),
+        summary: route.sentence,
+        description: `For: ${route.permission}.`,
+        operationId: name,
+        ...(route.params ? { params: route.params } : {}),
+        ...(route.query ? { querystring: route.query } : {}),
+        ...(route.body ? { body: route.body } : {}),
+        ...(route.response ? { response: { 200: route.response } } : {}),
       },
-      ...(name === 'signIn' ? { config: { rateLimit: { max: context.config.demo ? 60 : 10, timeWindow: '1 minute', errorResponseBuilder: () => new Problem('rate.limited') } } } : {}),
-      onRequest: async (request) => { request.caller = await admit(context.database, request, route.permission, context.now()) },
-      handler: async (request, reply) => handler({ input: { params: request.params, query: request.query, body: request.body }, caller: request.caller, request, reply }),
+      ...(name === 'signIn'
+        ? {
+            config: {
+              rateLimit: { max: context.config.demo ? 60 : 10, timeWindow: '1 minute', errorResponseBuilder: () => new Problem('rate.limited') },
+            },
+          }
+        : {}),
+      onRequest: async (request) => {
+        request.caller = await admit(context.database, request, route.permission, context.now())
+      },
+      handler: async (request, reply) =>
+        handler({ input: { params: request.params, query: request.query, body: request.body }, caller: request.caller, request, reply }),
     })
   })
 }
 
 function asProblem(error: FastifyError | Problem): Problem {
   if (error instanceof Problem) return error
-  if (error.validation) return new Problem('request.invalid', error.message, error.validation.map(({ instancePath, message }) => ({ path: instancePath.replace(/^\//, '').replaceAll('/', '.'), sentence: message ?? '' })))
+  if (error.validation)
+    return new Problem(
+      'request.invalid',
+      error.message,
+      error.validation.map(({ instancePath, message }) => ({ path: instancePath.replace(/^\//, '').replaceAll('/', '.'), sentence: message ?? '' })),
+    )
   if (error.statusCode === 413 || error.code === 'FST_REQ_FILE_TOO_LARGE') return new Problem('body.too-large')
   if (error.statusCode === 415) return new Problem('format.unknown')
   if (error.statusCode === 429) return new Problem('rate.limited')
@@ -86,5 +143,7 @@ function asProblem(error: FastifyError | Problem): Problem {
 }
 
 declare module 'fastify' {
-  interface FastifyRequest { caller: import('./context').Caller }
+  interface FastifyRequest {
+    caller: import('./context').Caller
+  }
 }

@@ -7,7 +7,9 @@ export class Live {
   readonly #clients = new Set<ServerResponse>()
   readonly #pending = new Map<LiveEvent, unknown>()
   #timer: NodeJS.Timeout | null = null
-  readonly #beat = setInterval(() => { for (const client of this.#clients) client.write(': still here\n\n') }, 25_000).unref()
+  readonly #beat = setInterval(() => {
+    for (const client of this.#clients) client.write(': still here\n\n')
+  }, 25_000).unref()
 
   add(response: ServerResponse): void {
     response.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', connection: 'keep-alive', 'x-accel-buffering': 'no' })

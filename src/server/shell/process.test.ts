@@ -15,36 +15,66 @@ const folder = mkdtempSync(join(tmpdir(), 'ikebana-server-'))
 let child: ChildProcess
 let base = ''
 
-const freePort = () => new Promise<number>((resolve) => {
-  const probe = createServer().listen(0, '127.0.0.1', () => {
-    const address = probe.address()
-    probe.close(() => resolve(typeof address === 'object' && address ? address.port : 0))
+const freePort = () =>
+  new Promise<number>((resolve) => {
+    const probe = createServer().listen(0, '127.0.0.1', () => {
+      const address = probe.address()
+      probe.close(() => resolve(typeof address === 'object' && address ? address.port : 0))
+    })
   })
-})
 
 async function start(): Promise<void> {
   const port = await freePort()
   base = `http://127.0.0.1:${port}`
-  child = spawn(process.execPath, ['dist/server/main.js'], { env: { ...process.env, PORT: String(port), IKEBANA_DATA: folder, IKEBANA_DEMO: '1', IKEBANA_TOKEN: TOKEN, IKEBANA_FLEET: 'http://127.0.0.1:9', DATABASE_URL: '' }, stdio: ['ignore', 'pipe', 'inherit'] })
+  child = spawn(process.execPath, ['dist/server/main.js'], {
+    env: {
+      ...process.env,
+      PORT: String(port),
+      IKEBANA_DATA: folder,
+      IKEBANA_DEMO: '1',
+      IKEBANA_TOKEN: TOKEN,
+      IKEBANA_FLEET: 'http://127.0.0.1:9',
+      DATABASE_URL: '',
+    },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
   await new Promise<void>((resolve, reject) => {
     child.once('exit', (code) => reject(new Error(`the server ended (${code})`)))
-    child.stdout?.on('data', (chunk: Buffer) => { if (chunk.toString().includes('listens on')) resolve() })
+    child.stdout?.on('data', (chunk: Buffer) => {
+      if (chunk.toString().includes('listens on')) resolve()
+    })
   })
 }
-const end = (signal: NodeJS.Signals) => new Promise<void>((resolve) => { child.removeAllListeners('exit'); child.once('exit', () => resolve()); child.kill(signal) })
+const end = (signal: NodeJS.Signals) =>
+  new Promise<void>((resolve) => {
+    child.removeAllListeners('exit')
+    child.once('exit', () => resolve())
+    child.kill(signal)
+  })
 
 beforeAll(async () => {
   if (!existsSync('dist/server/main.js')) throw new Error('build first: npm run build')
   await start()
 })
-afterAll(async () => { await end('SIGTERM'); rmSync(folder, { recursive: true, force: true }) })
+afterAll(async () => {
+  await end('SIGTERM')
+  rmSync(folder, { recursive: true, force: true })
+})
 
 const bearer = { authorization: `Bearer ${TOKEN}` }
-const ndjson = (ids: string[]) => ids.flatMap((id, i) => logon({ id, person: `p${id}`, at: START_MS + i * 1000 })).map((o) => JSON.stringify({ ...o, time: o.timeMs })).join('\n')
+const ndjson = (ids: string[]) =>
+  ids
+    .flatMap((id, i) => logon({ id, person: `p${id}`, at: START_MS + i * 1000 }))
+    .map((o) => JSON.stringify({ ...o, time: o.timeMs }))
+    .join('\n')
 const send = (ids: string[]) => fetch(`${base}/api/evidence`, { method: 'POST', headers: bearer, body: ndjson(ids) })
 
 async function signIn(name: string, password: string): Promise<{ cookie: string; csrf: string }> {
-  const response = await fetch(`${base}/api/sign-in`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name, password }) })
+  const response = await fetch(`${base}/api/sign-in`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ name, password }),
+  })
   const setCookie = response.headers.get('set-cookie') ?? ''
   expect(setCookie).toMatch(/HttpOnly; SameSite=Strict/)
   return { cookie: setCookie.split(';')[0] ?? '', csrf: ((await response.json()) as { csrf: string }).csrf }
@@ -52,23 +82,30 @@ async function signIn(name: string, password: string): Promise<{ cookie: string;
 
 describe('the gate', () => {
   const address = (route: Route) => base + route.path.replace(/:\w+/g, 'none')
-  const ask = (route: Route, headers: Record<string, string>) => fetch(address(route), { method: route.method, headers, signal: AbortSignal.timeout(10_000) }).then(async (response) => { void response.body?.cancel(); return response.status })
+  const ask = (route: Route, headers: Record<string, string>) =>
+    fetch(address(route), { method: route.method, headers, signal: AbortSignal.timeout(10_000) }).then(async (response) => {
+      void response.body?.cancel()
+      return response.status
+    })
   const guarded = Object.entries(ROUTES as Record<string, Route>).filter(([, route]) => route.permission !== 'anybody')
 
   it('lets nobody through without a name', async () => {
     for (const [name, route] of guarded) expect([name, await ask(route, {})]).toEqual([name, 401])
   })
 
-  it.each(DEMO_ACCOUNTS.map(({ name, password, role }) => [role, name, password] as const))('lets a %s do what the route table says, and no more', async (role, name, password) => {
-    const { cookie, csrf } = await signIn(name, password)
-    for (const [route, one] of guarded) {
-      if (route === 'signOut') continue
-      const status = await ask(one, { cookie, 'x-csrf': csrf })
-      if (one.permission.startsWith('token')) expect([route, status]).toEqual([route, 401])
-      else if (allows(role, one.permission)) expect([401, 403], `${route} for ${role}`).not.toContain(status)
-      else expect([route, status]).toEqual([route, 403])
-    }
-  })
+  it.each(DEMO_ACCOUNTS.map(({ name, password, role }) => [role, name, password] as const))(
+    'lets a %s do what the route table says, and no more',
+    async (role, name, password) => {
+      const { cookie, csrf } = await signIn(name, password)
+      for (const [route, one] of guarded) {
+        if (route === 'signOut') continue
+        const status = await ask(one, { cookie, 'x-csrf': csrf })
+        if (one.permission.startsWith('token')) expect([route, status]).toEqual([route, 401])
+        else if (allows(role, one.permission)) expect([401, 403], `${route} for ${role}`).not.toContain(status)
+        else expect([route, status]).toEqual([route, 403])
+      }
+    },
+  )
 
   it('takes a token only for what it was made for, and nothing that only looks like one', async () => {
     for (const [name, route] of guarded) {
@@ -79,18 +116,25 @@ describe('the gate', () => {
     }
   })
 
-  it('refuses a write without the page\'s own token, and a wrong password', async () => {
+  it("refuses a write without the page's own token, and a wrong password", async () => {
     const { cookie } = await signIn('vaas', 'larkmere-administrator')
     const response = await fetch(`${base}/api/sign-out`, { method: 'POST', headers: { cookie } })
     expect(response.status).toBe(403)
     expect(response.headers.get('content-type')).toContain('application/problem+json')
     expect(await response.json()).toMatchObject({ code: 'csrf.missing', status: 403 })
-    const wrong = await fetch(`${base}/api/sign-in`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{"name":"vaas","password":"no"}' })
+    const wrong = await fetch(`${base}/api/sign-in`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: '{"name":"vaas","password":"no"}',
+    })
     expect([wrong.status, ((await wrong.json()) as { code: string }).code]).toEqual([401, 'sign-in.wrong'])
   })
 
   it('publishes every route of the table as OpenAPI 3.1', async () => {
-    const document = (await (await fetch(`${base}/api/openapi.json`)).json()) as { openapi: string; paths: Record<string, Record<string, { operationId: string }>> }
+    const document = (await (await fetch(`${base}/api/openapi.json`)).json()) as {
+      openapi: string
+      paths: Record<string, Record<string, { operationId: string }>>
+    }
     expect(document.openapi).toBe('3.1.0')
     const published = Object.values(document.paths).flatMap((methods) => Object.values(methods).map(({ operationId }) => operationId))
     expect(published.sort()).toEqual(Object.keys(ROUTES).sort())
@@ -99,8 +143,12 @@ describe('the gate', () => {
 
 describe('bad input', () => {
   it.each<[string, string | Uint8Array]>([
-    ['truncated', ndjson(['t1']).slice(0, -20)], ['binary', Uint8Array.from({ length: 5000 }, (_, i) => (i * 31) % 256)], ['empty', ''], ['a 10 MB line', `{"x":"${'y'.repeat(10_000_000)}"}\n${ndjson(['t2'])}`],
-    ['deep', `${'{"a":'.repeat(200_000)}1${'}'.repeat(200_000)}`], ['years off', JSON.stringify({ kind: 'begin', attempt: 'future', time: '2031-01-01T00:00:00Z' })],
+    ['truncated', ndjson(['t1']).slice(0, -20)],
+    ['binary', Uint8Array.from({ length: 5000 }, (_, i) => (i * 31) % 256)],
+    ['empty', ''],
+    ['a 10 MB line', `{"x":"${'y'.repeat(10_000_000)}"}\n${ndjson(['t2'])}`],
+    ['deep', `${'{"a":'.repeat(200_000)}1${'}'.repeat(200_000)}`],
+    ['years off', JSON.stringify({ kind: 'begin', attempt: 'future', time: '2031-01-01T00:00:00Z' })],
     ['NUL and half pairs', '{"time":1795412400000,"kind":"begin","attempt":"n\\u0000","text":"\\ud800"}'],
   ])('%s is answered, and the server goes on', async (_, body) => {
     const response = await fetch(`${base}/api/evidence`, { method: 'POST', headers: bearer, body: body as string })
@@ -111,7 +159,9 @@ describe('bad input', () => {
   })
 
   it('a hundred thousand distinct names are taken', async () => {
-    const body = Array.from({ length: 100_000 }, (_, i) => JSON.stringify({ time: START_MS + i, kind: 'mark', attempt: 'names', code: 'x', attrs: { [`name-${i}`]: i } })).join('\n')
+    const body = Array.from({ length: 100_000 }, (_, i) =>
+      JSON.stringify({ time: START_MS + i, kind: 'mark', attempt: 'names', code: 'x', attrs: { [`name-${i}`]: i } }),
+    ).join('\n')
     const response = await fetch(`${base}/api/evidence`, { method: 'POST', headers: bearer, body })
     expect(await response.json()).toMatchObject({ observations: 100_000, refused: 0, attempts: 1 })
   })
@@ -127,7 +177,13 @@ describe('durability', () => {
         while (alive) {
           const ids = Array.from({ length: 40 }, (_, i) => `k${batch}-${i}`)
           batch++
-          const ok = await send(ids).then(async (r) => { await r.json(); return r.ok }, () => false)
+          const ok = await send(ids).then(
+            async (r) => {
+              await r.json()
+              return r.ok
+            },
+            () => false,
+          )
           if (ok) acknowledged.push(...ids)
         }
       })
@@ -144,7 +200,10 @@ describe('durability', () => {
     const kept: string[] = []
     let before: string | null = ''
     while (before !== null) {
-      const page = (await (await fetch(`${base}/api/attempts?limit=1000&before=${encodeURIComponent(before)}`, { headers: { cookie } })).json()) as { attempts: { id: string }[]; next: string | null }
+      const page = (await (await fetch(`${base}/api/attempts?limit=1000&before=${encodeURIComponent(before)}`, { headers: { cookie } })).json()) as {
+        attempts: { id: string }[]
+        next: string | null
+      }
       kept.push(...page.attempts.map(({ id }) => id))
       before = page.next
     }

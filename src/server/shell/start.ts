@@ -35,7 +35,10 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const { config } = options
   const now = () => Date.now()
   const { database, link } = await openDatabase(config.dataFolder, options.databaseUrl)
-  await database.query(`insert into policy_versions values (1, $1::jsonb, $2, 'Ikebana') on conflict do nothing`, [JSON.stringify({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) }), now()])
+  await database.query(`insert into policy_versions values (1, $1::jsonb, $2, 'Ikebana') on conflict do nothing`, [
+    JSON.stringify({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) }),
+    now(),
+  ])
   if (config.demo) await prepareDemo(database, options.token)
   const live = new Live()
   const uploads: { current: Uploads | null } = { current: null }
@@ -48,12 +51,31 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), disks, jobs, now }
   const taken = new Uploads(context)
   uploads.current = taken
-  const app = await makeApp(context, {
-    ...adminHandlers(context), ...logonHandlers(context, taken), ...peopleHandlers(context), ...containerHandlers(context), ...shareHandlers(context), ...policyHandlers(context), ...poolHandlers(context), ...journalHandlers(context),
-  }, options.webFolder, true)
+  const app = await makeApp(
+    context,
+    {
+      ...adminHandlers(context),
+      ...logonHandlers(context, taken),
+      ...peopleHandlers(context),
+      ...containerHandlers(context),
+      ...shareHandlers(context),
+      ...policyHandlers(context),
+      ...poolHandlers(context),
+      ...journalHandlers(context),
+    },
+    options.webFolder,
+    true,
+  )
   await sweepHalfWritten(context).catch(() => undefined)
   const address = await app.listen({ port: options.port, host: options.host })
-  const timers = [every(20_000, () => scanShares(context)), every(60_000, () => deleteOutdated(context)), every(30_000, async () => { const { attempts } = await evidence.reconsider(now()); if (attempts) live.tell('attempts') })]
+  const timers = [
+    every(20_000, () => scanShares(context)),
+    every(60_000, () => deleteOutdated(context)),
+    every(30_000, async () => {
+      const { attempts } = await evidence.reconsider(now())
+      if (attempts) live.tell('attempts')
+    }),
+  ]
   return {
     address,
     async close() {
@@ -79,5 +101,8 @@ function every(ms: number, work: () => Promise<void>): () => void {
     if (!stopped) timer = setTimeout(() => void turn(), ms).unref()
   }
   timer = setTimeout(() => void turn(), 1000).unref()
-  return () => { stopped = true; if (timer) clearTimeout(timer) }
+  return () => {
+    stopped = true
+    if (timer) clearTimeout(timer)
+  }
 }

@@ -16,13 +16,20 @@ export interface Asked<Ask> {
 }
 
 /** Starts a worker whose file calls answerQuestions; resolves when it is ready. */
-export async function askWorker<Ask, News>(built: URL, workerData: unknown, transferList: TransferListItem[], onNews: (news: News) => void): Promise<Asked<Ask>> {
+export async function askWorker<Ask, News>(
+  built: URL,
+  workerData: unknown,
+  transferList: TransferListItem[],
+  onNews: (news: News) => void,
+): Promise<Asked<Ask>> {
   const worker = startWorker(built, workerData, transferList)
   const waiting = new Map<number, { resolve: (value: never) => void; reject: (error: Error) => void }>()
   let last = 0
   await new Promise<void>((resolve, reject) => {
     worker.once('error', reject)
-    worker.once('message', () => { resolve() })
+    worker.once('message', () => {
+      resolve()
+    })
   })
   worker.on('message', (message: { id: number; value?: unknown; error?: string } | { news: News }) => {
     if ('news' in message) return onNews(message.news)
@@ -36,12 +43,15 @@ export async function askWorker<Ask, News>(built: URL, workerData: unknown, tran
     waiting.clear()
   })
   return {
-    ask: (question) => new Promise((resolve, reject) => {
-      const id = ++last
-      waiting.set(id, { resolve, reject })
-      worker.postMessage({ id, question })
-    }),
-    close: async () => { await worker.terminate() },
+    ask: (question) =>
+      new Promise((resolve, reject) => {
+        const id = ++last
+        waiting.set(id, { resolve, reject })
+        worker.postMessage({ id, question })
+      }),
+    close: async () => {
+      await worker.terminate()
+    },
   }
 }
 
@@ -50,8 +60,17 @@ export function answerQuestions<Ask, News>(answer: (question: Ask) => Promise<un
   const port = parentPort
   if (!port) throw new Error('runs only as a worker')
   port.on('message', ({ id, question }: { id: number; question: Ask }) => {
-    answer(question).then((value) => { port.postMessage({ id, value }) }, (error: unknown) => { port.postMessage({ id, error: error instanceof Error ? error.message : String(error) }) })
+    answer(question).then(
+      (value) => {
+        port.postMessage({ id, value })
+      },
+      (error: unknown) => {
+        port.postMessage({ id, error: error instanceof Error ? error.message : String(error) })
+      },
+    )
   })
   port.postMessage({ ready: true })
-  return (news) => { port.postMessage({ news }) }
+  return (news) => {
+    port.postMessage({ news })
+  }
 }

@@ -31,9 +31,13 @@ export interface FleetOptions {
 function plantLeftovers(hosts: readonly Host[], staff: Larkmere['staff'], nowMs: number): void {
   const of = (pool: string) => hosts.filter(({ plan }) => plan.pool === pool)
   const people = staff.filter(({ pool }) => pool === 'ticket-hall')
-  of('back-office').slice(2, 4).forEach((host, i) => {
-    host.leftovers = people.slice(9 + 4 * i, 11 + 5 * i).map(({ id }, n) => ({ person: id, bytes: (1.1 + 0.7 * n + i) * 2 ** 30, lastUsedMs: nowMs - (120 + 31 * n) * 86_400_000 }))
-  })
+  of('back-office')
+    .slice(2, 4)
+    .forEach((host, i) => {
+      host.leftovers = people
+        .slice(9 + 4 * i, 11 + 5 * i)
+        .map(({ id }, n) => ({ person: id, bytes: (1.1 + 0.7 * n + i) * 2 ** 30, lastUsedMs: nowMs - (120 + 31 * n) * 86_400_000 }))
+    })
   const forgotten = of('season-crew').at(-1)
   if (forgotten) forgotten.agentVersion = '1.3.2'
 }
@@ -55,7 +59,13 @@ export class Fleet {
     if (drifted) drifted.drifted = true
     plantLeftovers([...this.hosts.values()], options.larkmere.staff, options.now())
     for (const trouble of ['storm', 'held-container', 'printers', 'gateway', 'drifted-host'] as const) this.troubles.add(trouble)
-    for (const person of options.planted.held) this.#shareOf(person)?.hold(person, options.planted.deadHost, `${options.planted.deadHost}-${(hash(person) % 4096).toString(16)}`, options.planted.powerLossMs - 6 * 3_600_000 + hash(person) % 3_600_000)
+    for (const person of options.planted.held)
+      this.#shareOf(person)?.hold(
+        person,
+        options.planted.deadHost,
+        `${options.planted.deadHost}-${(hash(person) % 4096).toString(16)}`,
+        options.planted.powerLossMs - 6 * 3_600_000 + (hash(person) % 3_600_000),
+      )
   }
 
   /** Begins to live: people come and go, agents report. */
@@ -104,14 +114,20 @@ export class Fleet {
     const person = file.split('/')[0] ?? ''
     const staff = this.options.larkmere.staff.find(({ id }) => id === person)
     if (!staff) return
-    const again = () => { if (this.#trying.has(person)) this.#later(2000, again); else this.#begin(staff) }
+    const again = () => {
+      if (this.#trying.has(person)) this.#later(2000, again)
+      else this.#begin(staff)
+    }
     this.#later(4000 + this.#random.below(4000), again)
   }
 
   restart(host: Host): void {
     for (const session of [...host.sessions.values()]) this.#logOff(host, session)
     Object.assign(host, { power: 'starting', answers: false })
-    this.#later(5000, () => { host.start(); void this.#agent(host) })
+    this.#later(5000, () => {
+      host.start()
+      void this.#agent(host)
+    })
   }
 
   set(trouble: Trouble, on: boolean): void {
@@ -131,17 +147,25 @@ export class Fleet {
     }
     // People whose container is held try again and again.
     if (this.troubles.has('held-container') && this.#random.chance(1 / 150)) {
-      const stuck = this.options.larkmere.staff.filter(({ id }) => this.options.planted.held.has(id) && this.#shareOf(id)?.holderOf(id) && !this.#trying.has(id))
+      const stuck = this.options.larkmere.staff.filter(
+        ({ id }) => this.options.planted.held.has(id) && this.#shareOf(id)?.holderOf(id) && !this.#trying.has(id),
+      )
       if (stuck.length) this.#begin(this.#random.pick(stuck))
     }
   }
 
   /** Logons a minute at a moment: a hump after each shift start, a broad one for the offices. */
   #rate(nowMs: number): number {
-    const local = (nowMs + offsetMs(this.options.timeZone, nowMs)) % 86_400_000 / 60_000
+    const local = ((nowMs + offsetMs(this.options.timeZone, nowMs)) % 86_400_000) / 60_000
     const people = this.options.larkmere.staff.length
-    const hump = (at: number, width: number, n: number) => n * Math.exp(-(((local - at) / width) ** 2) / 2) / (width * 2.507)
-    return hump(345, 3.4, people * 0.17) + hump(825, 3.4, people * 0.17) + hump(1305, 3.4, people * 0.17) + hump(500, 38, people * 0.2) + people * 0.17 / 700
+    const hump = (at: number, width: number, n: number) => (n * Math.exp(-(((local - at) / width) ** 2) / 2)) / (width * 2.507)
+    return (
+      hump(345, 3.4, people * 0.17) +
+      hump(825, 3.4, people * 0.17) +
+      hump(1305, 3.4, people * 0.17) +
+      hump(500, 38, people * 0.2) +
+      (people * 0.17) / 700
+    )
   }
 
   #inSession(person: string): boolean {
@@ -159,7 +183,11 @@ export class Fleet {
     const random = this.#random
     const pool = [...this.hosts.values()].filter(({ plan }) => plan.pool === staff.pool)
     const open = pool.filter((host) => host.power === 'on' && !host.draining)
-    const host = open.length ? (staff.pool === 'bridge-ops' || staff.pool === 'naval-drawing' ? open[hash(staff.id) % open.length] : random.pick(open)) : pool[0]
+    const host = open.length
+      ? staff.pool === 'bridge-ops' || staff.pool === 'naval-drawing'
+        ? open[hash(staff.id) % open.length]
+        : random.pick(open)
+      : pool[0]
     if (!host) throw new RangeError(`no host for ${staff.pool}`)
     const share = this.#shareOf(staff.id)
     const settings = host.inForce
@@ -171,20 +199,34 @@ export class Fleet {
     const scale = Math.max(this.options.larkmere.staff.length / 2600, this.options.floorAMinute / 30)
     const hold = containers ? share?.holderOf(staff.id) : undefined
     const holdingHost = hold ? this.hosts.get(hold.host) : undefined
-    const alive = hold ? (holdingHost?.power === 'on' && holdingHost.sessions.has(hold.session)) : false
+    const alive = hold ? holdingHost?.power === 'on' && holdingHost.sessions.has(hold.session) : false
     const slow = this.troubles.has('slow-share') && staff.share.includes('hill') ? 38 : 0
     const id = Array.from({ length: 32 }, () => random.below(16).toString(16)).join('')
     const simulated = simulateLogon(random, id, staff, host.plan, nowMs, {
-      first: false, containers, onFailure: settings.onFailure ?? 'refuse', shareLatencyMs: slow + random.around(latencyOf(staff.share, rate, this.troubles.has('storm'), scale), 0.15), shareFreeBytes: share ? freeBytesOf(share) : 0,
-      shareDown: this.troubles.has('share-down') && staff.share.includes('hill'), hostCold: false, hostCpu: 0.25 + 0.3 * random.next(), hostSessions: host.sessions.size,
-      holder: hold ? { host: hold.host, session: hold.session, alive } : null, heldBriefly: false, gatewayTimeoutMs: this.troubles.has('gateway') ? 15_000 : 120_000,
+      first: false,
+      containers,
+      onFailure: settings.onFailure ?? 'refuse',
+      shareLatencyMs: slow + random.around(latencyOf(staff.share, rate, this.troubles.has('storm'), scale), 0.15),
+      shareFreeBytes: share ? freeBytesOf(share) : 0,
+      shareDown: this.troubles.has('share-down') && staff.share.includes('hill'),
+      hostCold: false,
+      hostCpu: 0.25 + 0.3 * random.next(),
+      hostSessions: host.sessions.size,
+      holder: hold ? { host: hold.host, session: hold.session, alive } : null,
+      heldBriefly: false,
+      gatewayTimeoutMs: this.troubles.has('gateway') ? 15_000 : 120_000,
       slowPart: this.troubles.has('printers') && host.plan.zone === 'H1' && staff.pool === 'back-office' ? { part: 'printers', ms: 30_000 } : null,
-      wrongPassword: random.chance(0.007), settingsMissing: containers && settings.locations === undefined,
+      wrongPassword: random.chance(0.007),
+      settingsMissing: containers && settings.locations === undefined,
       brokerRefuses: open.length ? null : { freeDesktops: 0, drainingHosts: pool.filter((one) => one.draining).length, hosts: pool.length },
     })
     this.#trying.add(staff.id)
     if (containers && share && !hold) share.hold(staff.id, host.plan.id, `${host.plan.id}-${id.slice(0, 6)}`, nowMs)
-    const done = new Promise<void>((resolve) => { this.#later(simulated.totalMs, () => { void this.#end(staff, host, share, simulated, containers, id).finally(resolve) }) })
+    const done = new Promise<void>((resolve) => {
+      this.#later(simulated.totalMs, () => {
+        void this.#end(staff, host, share, simulated, containers, id).finally(resolve)
+      })
+    })
     return { simulated, done }
   }
 
@@ -194,10 +236,19 @@ export class Fleet {
     const session = `${host.plan.id}-${id.slice(0, 6)}`
     if (simulated.outcome === 'failed') share?.letGo(share.fileOf(staff.id), session)
     else {
-      host.sessions.set(session, { person: staff.id, session, host: host.plan.id, sinceMs: nowMs, state: 'active', endsMs: nowMs + this.#random.around(90 * 60_000, 0.5) })
+      host.sessions.set(session, {
+        person: staff.id,
+        session,
+        host: host.plan.id,
+        sinceMs: nowMs,
+        state: 'active',
+        endsMs: nowMs + this.#random.around(90 * 60_000, 0.5),
+      })
       if (containers && share) await share.ensure(staff.id, host.inForce.sizeLimitMib ?? 30 * 1024, null)
     }
-    await this.options.uplink.traces(otlpOf(simulated.observations, () => Array.from({ length: 16 }, () => this.#random.below(16).toString(16)).join('')))
+    await this.options.uplink.traces(
+      otlpOf(simulated.observations, () => Array.from({ length: 16 }, () => this.#random.below(16).toString(16)).join('')),
+    )
   }
 
   #logOff(host: Host, { session, person }: Session): void {
@@ -213,18 +264,35 @@ export class Fleet {
     const { version, settings } = await this.options.uplink.settings(plan.id)
     host.fetch(version, settings)
     await this.options.uplink.report({
-      host: plan.id, pool: plan.pool, zone: plan.zone, agentVersion: host.agentVersion, version: host.version, leftovers: host.leftovers, inForce: host.inForce, pending: host.pending, draining: host.draining,
+      host: plan.id,
+      pool: plan.pool,
+      zone: plan.zone,
+      agentVersion: host.agentVersion,
+      version: host.version,
+      leftovers: host.leftovers,
+      inForce: host.inForce,
+      pending: host.pending,
+      draining: host.draining,
       sessions: [...host.sessions.values()].map(({ person, session, sinceMs, state }) => ({ person, session, sinceMs, state })),
     })
   }
 
   #each(ms: number, work: () => void): void {
-    const timer = setInterval(() => { try { work() } catch (error) { process.stderr.write(`fleet: ${String(error)}\n`) } }, ms)
+    const timer = setInterval(() => {
+      try {
+        work()
+      } catch (error) {
+        process.stderr.write(`fleet: ${String(error)}\n`)
+      }
+    }, ms)
     this.#timers.add(timer)
   }
 
   #later(ms: number, work: () => void): void {
-    const timer = setTimeout(() => { this.#timers.delete(timer); work() }, ms)
+    const timer = setTimeout(() => {
+      this.#timers.delete(timer)
+      work()
+    }, ms)
     this.#timers.add(timer)
   }
 }

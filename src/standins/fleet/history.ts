@@ -5,10 +5,19 @@ import { simulateLogon } from './logon'
 import { DAY_MS, logonsOn, offsetMs } from './shifts'
 import { latencyOf, type Planted } from './troubles'
 
-interface Due { readonly atMs: number; readonly staff: Staff }
+interface Due {
+  readonly atMs: number
+  readonly staff: Staff
+}
 
 /** The logons of some days before now (0 is today), a day at a time, as observations by start. Same seed, same history. */
-export function* history(larkmere: Larkmere, planted: Planted, range: { readonly fromDay: number; readonly toDay: number }, nowMs: number, timeZone: string): Generator<{ dayMs: number; observations: Observation[] }> {
+export function* history(
+  larkmere: Larkmere,
+  planted: Planted,
+  range: { readonly fromDay: number; readonly toDay: number },
+  nowMs: number,
+  timeZone: string,
+): Generator<{ dayMs: number; observations: Observation[] }> {
   const known = new Set<string>()
   const scale = larkmere.staff.length / 2600
   const localNow = nowMs + offsetMs(timeZone, nowMs)
@@ -20,9 +29,15 @@ export function* history(larkmere: Larkmere, planted: Planted, range: { readonly
   for (let ago = range.fromDay; ago >= range.toDay; ago--) {
     const dayMs = today - ago * DAY_MS
     const random = new Random(`day ${dayMs}`)
-    const due: Due[] = larkmere.staff.flatMap((staff) => logonsOn(staff, dayMs, timeZone, random).filter((atMs) => atMs < nowMs - 120_000).map((atMs) => ({ atMs, staff })))
+    const due: Due[] = larkmere.staff.flatMap((staff) =>
+      logonsOn(staff, dayMs, timeZone, random)
+        .filter((atMs) => atMs < nowMs - 120_000)
+        .map((atMs) => ({ atMs, staff })),
+    )
     // Whoever cannot log on tries again.
-    for (const one of [...due]) if (planted.held.has(one.staff.id) && one.atMs > planted.powerLossMs && random.chance(0.5)) due.push({ atMs: one.atMs + 240_000, staff: one.staff })
+    for (const one of [...due])
+      if (planted.held.has(one.staff.id) && one.atMs > planted.powerLossMs && random.chance(0.5))
+        due.push({ atMs: one.atMs + 240_000, staff: one.staff })
     due.sort((a, b) => a.atMs - b.atMs)
     const observations: Observation[] = []
     for (const [index, { atMs, staff }] of due.entries()) {
@@ -34,7 +49,10 @@ export function* history(larkmere: Larkmere, planted: Planted, range: { readonly
 
   function oneLogon(random: Random, staff: Staff, atMs: number, index: number, due: readonly Due[]): Observation[] {
     const hosts = hostsByPool.get(staff.pool) ?? []
-    const host = staff.pool === 'bridge-ops' || staff.pool === 'naval-drawing' ? hosts[hash(staff.id) % hosts.length] : random.pick(hosts.filter(({ id }) => id !== planted.deadHost || atMs < planted.powerLossMs))
+    const host =
+      staff.pool === 'bridge-ops' || staff.pool === 'naval-drawing'
+        ? hosts[hash(staff.id) % hosts.length]
+        : random.pick(hosts.filter(({ id }) => id !== planted.deadHost || atMs < planted.powerLossMs))
     if (!host) return []
     const containers = POOLS.find(({ id }) => id === staff.pool)?.containers ?? false
     const rate = containers ? rateAround(due, index, staff.share) : 0
@@ -46,12 +64,26 @@ export function* history(larkmere: Larkmere, planted: Planted, range: { readonly
     const id = Array.from({ length: 32 }, () => random.below(16).toString(16)).join('')
     const sick = random.chance(0.003)
     return simulateLogon(random, id, staff, host, atMs, {
-      first, containers, onFailure: 'refuse', shareLatencyMs: random.around(latencyOf(staff.share, rate, storm, scale), 0.15), shareFreeBytes: 1.4e12, shareDown: false,
-      hostCold: staff.pool === 'harbour-kiosk' && random.chance(0.02), hostCpu: sick ? 0.95 : Math.min(0.8, 0.25 + 0.2 * random.next()), hostSessions: 6 + random.below(22),
-      holder: dead ? { host: planted.deadHost, session: `${planted.deadHost}-${(hash(staff.id) % 4096).toString(16)}`, alive: false } : briefly ? { host: random.pick(hosts).id, session: 'ending', alive: true } : null, heldBriefly: briefly,
+      first,
+      containers,
+      onFailure: 'refuse',
+      shareLatencyMs: random.around(latencyOf(staff.share, rate, storm, scale), 0.15),
+      shareFreeBytes: 1.4e12,
+      shareDown: false,
+      hostCold: staff.pool === 'harbour-kiosk' && random.chance(0.02),
+      hostCpu: sick ? 0.95 : Math.min(0.8, 0.25 + 0.2 * random.next()),
+      hostSessions: 6 + random.below(22),
+      holder: dead
+        ? { host: planted.deadHost, session: `${planted.deadHost}-${(hash(staff.id) % 4096).toString(16)}`, alive: false }
+        : briefly
+          ? { host: random.pick(hosts).id, session: 'ending', alive: true }
+          : null,
+      heldBriefly: briefly,
       gatewayTimeoutMs: atMs > planted.gatewaySinceMs ? 15_000 : 120_000,
       slowPart: host.zone === 'H1' && staff.pool === 'back-office' && atMs > planted.printersSinceMs ? { part: 'printers', ms: 30_000 } : null,
-      wrongPassword: random.chance(0.007), settingsMissing: host.id === planted.driftedHost && atMs > planted.driftSinceMs, brokerRefuses: null,
+      wrongPassword: random.chance(0.007),
+      settingsMissing: host.id === planted.driftedHost && atMs > planted.driftSinceMs,
+      brokerRefuses: null,
     }).observations
   }
 }

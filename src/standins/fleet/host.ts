@@ -1,7 +1,14 @@
 import type { Settings } from '../../contract/other'
 import type { HostPlan } from '../directory/larkmere'
 
-export interface Session { readonly person: string; readonly session: string; readonly host: string; readonly sinceMs: number; state: 'active' | 'disconnected'; readonly endsMs: number }
+export interface Session {
+  readonly person: string
+  readonly session: string
+  readonly host: string
+  readonly sinceMs: number
+  state: 'active' | 'disconnected'
+  readonly endsMs: number
+}
 
 /** Settings that only a start of the host brings into force. */
 const AT_START: readonly (keyof Settings)[] = ['containers', 'diskFormat']
@@ -30,7 +37,11 @@ export class Host {
     this.#fetched = settings
     this.version = version
     const entries = Object.entries(settings) as [keyof Settings, never][]
-    const waiting = firstTime ? [] : entries.filter(([name, value]) => AT_START.includes(name) && JSON.stringify(this.inForce[name]) !== JSON.stringify(value)).map(([name]) => name)
+    const waiting = firstTime
+      ? []
+      : entries
+          .filter(([name, value]) => AT_START.includes(name) && JSON.stringify(this.inForce[name]) !== JSON.stringify(value))
+          .map(([name]) => name)
     const now = Object.fromEntries(entries.filter(([name]) => !waiting.includes(name)))
     this.inForce = { ...this.inForce, ...now }
     this.pending = waiting

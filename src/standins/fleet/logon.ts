@@ -38,8 +38,15 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
   const who = { attempt: id, person: `LARKMERE\\${staff.id}`, pool: staff.pool }
   const here = { ...who, host: host.id, session: `${host.id}-${id.slice(0, 6)}` }
   const attrs: Record<string, string | number | boolean> = {
-    first: c.first, network: staff.network, image: host.image, zone: host.zone, hostSessions: c.hostSessions, hostCpu: Math.round(c.hostCpu * 100) / 100, agentVersion: '1.4.0',
-    clientKind: staff.network === 'home' ? 'laptop' : 'terminal', transport: staff.network === 'office' ? 'direct' : 'relay',
+    first: c.first,
+    network: staff.network,
+    image: host.image,
+    zone: host.zone,
+    hostSessions: c.hostSessions,
+    hostCpu: Math.round(c.hostCpu * 100) / 100,
+    agentVersion: '1.4.0',
+    clientKind: staff.network === 'home' ? 'laptop' : 'terminal',
+    transport: staff.network === 'office' ? 'direct' : 'relay',
   }
   let t = atMs
   const busy = c.hostCpu > 0.85 ? 2.6 : 1
@@ -66,7 +73,9 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
   t += random.around(80, 0.4)
   const rtt = staff.network === 'ship' ? random.around(210, 0.5) : staff.network === 'home' ? random.around(32, 0.5) : random.around(3, 0.3)
   attrs['rttMs'] = Math.round(rtt)
-  attrs['bandwidthKbps'] = Math.round(staff.network === 'ship' ? random.around(900, 0.6) : staff.network === 'home' ? random.around(40_000, 0.5) : 1_000_000)
+  attrs['bandwidthKbps'] = Math.round(
+    staff.network === 'ship' ? random.around(900, 0.6) : staff.network === 'home' ? random.around(40_000, 0.5) : 1_000_000,
+  )
   phase('connect', random.around(700, 0.25) + rtt * 9)
   t += random.around(60, 0.4)
   const signOn = signOnMs(random, staff, c, attrs)
@@ -111,25 +120,53 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
     const attach = random.around(420, 0.25) + c.shareLatencyMs * random.around(190, 0.2)
     if (c.shareDown) {
       const start = t
-      for (let i = 0; i < 3; i++) { t += 7000; mark('STATUS_BAD_NETWORK_PATH', 'container') }
-      out.push({ ...here, kind: 'phase', timeMs: Math.round(start), phase: 'container', durationMs: Math.round(t - start), code: 'STATUS_BAD_NETWORK_PATH' })
+      for (let i = 0; i < 3; i++) {
+        t += 7000
+        mark('STATUS_BAD_NETWORK_PATH', 'container')
+      }
+      out.push({
+        ...here,
+        kind: 'phase',
+        timeMs: Math.round(start),
+        phase: 'container',
+        durationMs: Math.round(t - start),
+        code: 'STATUS_BAD_NETWORK_PATH',
+      })
       return 'STATUS_BAD_NETWORK_PATH'
     }
-    if (!c.holder) { phase('container', attach); return null }
+    if (!c.holder) {
+      phase('container', attach)
+      return null
+    }
     Object.assign(attrs, { holderHost: c.holder.host, holderSession: c.holder.session, holderAlive: c.holder.alive })
     const start = t
     const tries = c.heldBriefly ? 2 + random.below(2) : 5
     t += 1500
-    for (let i = 0; i < tries; i++) { mark('0xC0000043', 'container'); t += RETRY_MS }
+    for (let i = 0; i < tries; i++) {
+      mark('0xC0000043', 'container')
+      t += RETRY_MS
+    }
     if (c.heldBriefly) t += attach
     attrs['retries'] = tries
-    out.push({ ...here, kind: 'phase', timeMs: Math.round(start), phase: 'container', durationMs: Math.round(t - start), ...(c.heldBriefly ? {} : { code: '0xC0000043' }) })
+    out.push({
+      ...here,
+      kind: 'phase',
+      timeMs: Math.round(start),
+      phase: 'container',
+      durationMs: Math.round(t - start),
+      ...(c.heldBriefly ? {} : { code: '0xC0000043' }),
+    })
     return c.heldBriefly ? null : '0xC0000043'
   }
 
   function policyPhase(): void {
     const start = t
-    const parts: [string, number][] = [['security', random.around(500, 0.3)], ['drive maps', random.around(600, 0.3)], ['printers', random.around(750, 0.35)], ['start layout', random.around(350, 0.3)]]
+    const parts: [string, number][] = [
+      ['security', random.around(500, 0.3)],
+      ['drive maps', random.around(600, 0.3)],
+      ['printers', random.around(750, 0.35)],
+      ['start layout', random.around(350, 0.3)],
+    ]
     for (const [part, usual] of parts) {
       const ms = (c.slowPart?.part === part ? c.slowPart.ms + random.around(300, 0.3) : usual) * busy
       // This agent names a part only when it takes a while.
@@ -140,11 +177,19 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
   }
 }
 
-function signOnMs(random: Random, staff: Staff, c: Conditions, attrs: Record<string, string | number | boolean>): { ms: number; code: string | null } {
+function signOnMs(
+  random: Random,
+  staff: Staff,
+  c: Conditions,
+  attrs: Record<string, string | number | boolean>,
+): { ms: number; code: string | null } {
   const base = random.around(2500, 0.25)
   attrs['accountForm'] = 'domain'
   if (c.wrongPassword) return { ms: base + 1200, code: '0xC000006A' }
-  if (staff.network !== 'home') { attrs['factor'] = 'none'; return { ms: base, code: null } }
+  if (staff.network !== 'home') {
+    attrs['factor'] = 'none'
+    return { ms: base, code: null }
+  }
   const approval = random.around(11_000, 0.45)
   Object.assign(attrs, { factor: 'push', approvalMs: Math.round(approval), gatewayTimeoutMs: c.gatewayTimeoutMs })
   return approval > c.gatewayTimeoutMs ? { ms: base + c.gatewayTimeoutMs, code: 'factor.timeout' } : { ms: base + approval, code: null }

@@ -9,8 +9,28 @@ export function offsetMs(timeZone: string, atMs: number): number {
   const key = `${timeZone}|${Math.floor(atMs / 3_600_000)}`
   const known = offsets.get(key)
   if (known !== undefined) return known
-  const parts = Object.fromEntries(new Intl.DateTimeFormat('en-US', { timeZone, hourCycle: 'h23', year: 'numeric', month: 'numeric', day: 'numeric', hour: 'numeric', minute: 'numeric', second: 'numeric' }).formatToParts(atMs).map(({ type, value }) => [type, Number(value)]))
-  const local = Date.UTC(parts['year'] ?? 0, (parts['month'] ?? 1) - 1, parts['day'] ?? 1, parts['hour'] ?? 0, parts['minute'] ?? 0, parts['second'] ?? 0)
+  const parts = Object.fromEntries(
+    new Intl.DateTimeFormat('en-US', {
+      timeZone,
+      hourCycle: 'h23',
+      year: 'numeric',
+      month: 'numeric',
+      day: 'numeric',
+      hour: 'numeric',
+      minute: 'numeric',
+      second: 'numeric',
+    })
+      .formatToParts(atMs)
+      .map(({ type, value }) => [type, Number(value)]),
+  )
+  const local = Date.UTC(
+    parts['year'] ?? 0,
+    (parts['month'] ?? 1) - 1,
+    parts['day'] ?? 1,
+    parts['hour'] ?? 0,
+    parts['minute'] ?? 0,
+    parts['second'] ?? 0,
+  )
   const offset = Math.round((local - atMs) / 60_000) * 60_000
   offsets.set(key, offset)
   return offset

@@ -28,8 +28,14 @@ export function plant(nowMs: number, staff: readonly Staff[], hosts: readonly Ho
   while (held.size < Math.min(12, Math.ceil(ticket.length / 6))) held.add(random.pick(ticket).id)
   const host = (wanted: string, pool: string) => (hosts.find(({ id }) => id === wanted) ?? hosts.findLast((one) => one.pool === pool))?.id ?? ''
   return {
-    stormSinceMs: nowMs - 20 * HOUR, powerLossMs: nowMs - 15 * HOUR, printersSinceMs: nowMs - 66 * HOUR, gatewaySinceMs: nowMs - 7 * HOUR, driftSinceMs: nowMs - 28 * HOUR,
-    deadHost: host('TH-Q2-07', 'ticket-hall'), driftedHost: host('BO-H1-03', 'back-office'), held,
+    stormSinceMs: nowMs - 20 * HOUR,
+    powerLossMs: nowMs - 15 * HOUR,
+    printersSinceMs: nowMs - 66 * HOUR,
+    gatewaySinceMs: nowMs - 7 * HOUR,
+    driftSinceMs: nowMs - 28 * HOUR,
+    deadHost: host('TH-Q2-07', 'ticket-hall'),
+    driftedHost: host('BO-H1-03', 'back-office'),
+    held,
   }
 }
 

@@ -10,6 +10,10 @@ export function pastOf(share: ShareFolder, nowMs: number): { atMs: number; usedB
     const atMs = Math.floor(nowMs / HOUR_MS) * HOUR_MS - (DAYS * 4 - i) * 6 * HOUR_MS
     const random = new Random(`${share.id} ${atMs}`)
     const shift = new Date(atMs).getUTCHours() < 8 ? 1.6 : 1
-    return { atMs, usedBytes: Math.max(0, Math.round(share.usedBytes - (share.growthBytesADay * (nowMs - atMs)) / (24 * HOUR_MS) + 9e9 * random.normal())), latencyMs: Math.round(30 * share.latencyMs * shift * (1 + 0.2 * random.next())) / 30 }
+    return {
+      atMs,
+      usedBytes: Math.max(0, Math.round(share.usedBytes - (share.growthBytesADay * (nowMs - atMs)) / (24 * HOUR_MS) + 9e9 * random.normal())),
+      latencyMs: Math.round(30 * share.latencyMs * shift * (1 + 0.2 * random.next())) / 30,
+    }
   })
 }

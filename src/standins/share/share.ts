@@ -5,10 +5,21 @@ import { newVhdx } from '../../core/containers'
 import { DOMAIN_SID, HILL, QUAY } from '../directory/larkmere'
 import { Random } from '../random'
 
-export interface Hold { readonly share: string; readonly file: string; readonly host: string; readonly session: string; readonly sinceMs: number }
+export interface Hold {
+  readonly share: string
+  readonly file: string
+  readonly host: string
+  readonly session: string
+  readonly sinceMs: number
+}
 
 /** Large blocks: a few for each person, so that thousands of files stay small here. */
-export interface Permissions { readonly share: string; readonly root: string; readonly folders: readonly { name: string; sddl: string }[]; readonly onDirectoryServer: boolean }
+export interface Permissions {
+  readonly share: string
+  readonly root: string
+  readonly folders: readonly { name: string; sddl: string }[]
+  readonly onDirectoryServer: boolean
+}
 
 const BLOCK = 256 * 2 ** 20
 /** A block that somebody wrote into has this much in it; the rest of it is a hole. */
@@ -22,7 +33,14 @@ export class ShareFolder {
   readonly growthBytesADay: number
   usedBytes = 0
 
-  constructor(readonly id: string, readonly path: string, readonly zone: string, readonly mount: string, readonly totalBytes: number, past: { growthBytesADay: number; permissions: Permissions }) {
+  constructor(
+    readonly id: string,
+    readonly path: string,
+    readonly zone: string,
+    readonly mount: string,
+    readonly totalBytes: number,
+    past: { growthBytesADay: number; permissions: Permissions },
+  ) {
     this.growthBytesADay = past.growthBytesADay
     this.#first = past.permissions
   }
@@ -58,7 +76,13 @@ export class ShareFolder {
     const present = usedAtMs === null ? [0] : Array.from({ length: used }, (_, i) => i)
     // What was written once and deleted since is zeros again.
     const written = present.filter((_, i) => i === 0 || random.chance(0.78))
-    const { pieces, fileBytes, offsets } = newVhdx({ virtualBytes, blockBytes: BLOCK, present, creator: 'Larkmere stand-in', guids: { fileWrite: random.guid(), dataWrite: random.guid(), disk: random.guid() } })
+    const { pieces, fileBytes, offsets } = newVhdx({
+      virtualBytes,
+      blockBytes: BLOCK,
+      present,
+      creator: 'Larkmere stand-in',
+      guids: { fileWrite: random.guid(), dataWrite: random.guid(), disk: random.guid() },
+    })
     await mkdir(join(this.mount, person), { recursive: true })
     const file = await open(path, 'wx')
     try {
@@ -101,10 +125,17 @@ export function larkmereShares(folder: string): ShareFolder[] {
   // The first group of the directory is everybody at Larkmere.
   const everybody = `${DOMAIN_SID}-1200`
   const quay: Permissions = {
-    share: `D:(A;;FA;;;WD)`, root: `O:BAD:P(A;OICI;FA;;;BA)(A;OICI;FA;;;SY)(A;;0x1200a4;;;${everybody})(A;OICIIO;FA;;;CO)(A;OICI;0x1301bf;;;${DOMAIN_SID}-5017)`, onDirectoryServer: false,
+    share: `D:(A;;FA;;;WD)`,
+    root: `O:BAD:P(A;OICI;FA;;;BA)(A;OICI;FA;;;SY)(A;;0x1200a4;;;${everybody})(A;OICIIO;FA;;;CO)(A;OICI;0x1301bf;;;${DOMAIN_SID}-5017)`,
+    onDirectoryServer: false,
     folders: [{ name: 'temp.desk04', sddl: `O:${DOMAIN_SID}-5090D:(A;OICI;FA;;;BA)(A;OICI;0x1301bf;;;${DOMAIN_SID}-5090)(A;OICI;0x1200a9;;;AU)` }],
   }
-  const hill: Permissions = { share: `D:(A;;FA;;;BA)(A;;0x1301bf;;;${everybody})`, root: `O:BAD:P(A;OICI;FA;;;BA)(A;OICI;FA;;;SY)(A;OICI;0x1200af;;;${everybody})(A;OICIIO;0x1301bf;;;OW)`, folders: [], onDirectoryServer: false }
+  const hill: Permissions = {
+    share: `D:(A;;FA;;;BA)(A;;0x1301bf;;;${everybody})`,
+    root: `O:BAD:P(A;OICI;FA;;;BA)(A;OICI;FA;;;SY)(A;OICI;0x1200af;;;${everybody})(A;OICIIO;0x1301bf;;;OW)`,
+    folders: [],
+    onDirectoryServer: false,
+  }
   return [
     new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 8e12, { growthBytesADay: 21e9, permissions: quay }),
     new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12, { growthBytesADay: 0, permissions: hill }),

@@ -48,18 +48,50 @@ async function signInAs(account: { name: string; password: string }): Promise<vo
     <section v-if="offer?.demoAccounts.length" aria-label="Demo accounts">
       <h2>This is a demo. Sign in as</h2>
       <ul>
-        <li v-for="account in offer.demoAccounts" :key="account.name"><BButton variant="link" :disabled="busy" @click="signInAs(account)">{{ account.fullName }}</BButton> <span class="quiet">{{ account.role.replace('-', ' ') }}</span></li>
+        <li v-for="account in offer.demoAccounts" :key="account.name">
+          <BButton variant="link" :disabled="busy" @click="signInAs(account)">{{ account.fullName }}</BButton>
+          <span class="quiet">{{ account.role.replace('-', ' ') }}</span>
+        </li>
       </ul>
     </section>
   </main>
 </template>
 
 <style scoped>
-.sign-in { max-width: 320px; margin: 12vh 0 0 max(24px, 18vw); }
-.mark { display: flex; gap: 8px; align-items: center; font-weight: 650; margin-bottom: 28px; }
-form { display: grid; gap: 12px; margin-top: 14px; justify-items: start; }
-label { display: block; width: 100%; color: var(--ink-2); font-size: 12.5px; }
-form p { margin: 0; }
-section { margin-top: 36px; border-top: 1px solid var(--hair); }
-ul { list-style: none; padding: 0; display: grid; gap: 6px; }
+.sign-in {
+  max-width: 320px;
+  margin: 12vh 0 0 max(24px, 18vw);
+}
+.mark {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  font-weight: 650;
+  margin-bottom: 28px;
+}
+form {
+  display: grid;
+  gap: 12px;
+  margin-top: 14px;
+  justify-items: start;
+}
+label {
+  display: block;
+  width: 100%;
+  color: var(--ink-2);
+  font-size: 12.5px;
+}
+form p {
+  margin: 0;
+}
+section {
+  margin-top: 36px;
+  border-top: 1px solid var(--hair);
+}
+ul {
+  list-style: none;
+  padding: 0;
+  display: grid;
+  gap: 6px;
+}
 </style>

@@ -17,10 +17,23 @@ const growGib = ref(Math.ceil(props.page.container.virtualBytes / 2 ** 30) + 10)
 const possible = computed(() => props.page.actions.filter(({ whyNot }) => whyNot === null))
 const impossible = computed(() => props.page.actions.filter(({ whyNot }) => whyNot !== null))
 const id = computed(() => props.page.container.id)
-const { data: room, refetch: countRoom, isFetching: counting, error: roomError } = useQuery({ queryKey: ['container-room', id, computed(() => props.page.container.fileBytes)], queryFn: () => call('containerRoom', { params: { id: id.value } }), enabled: false, retry: false })
+const {
+  data: room,
+  refetch: countRoom,
+  isFetching: counting,
+  error: roomError,
+} = useQuery({
+  queryKey: ['container-room', id, computed(() => props.page.container.fileBytes)],
+  queryFn: () => call('containerRoom', { params: { id: id.value } }),
+  enabled: false,
+  retry: false,
+})
 const { mutate, error, isPending } = useMutation({
-  mutationFn: (kind: Kind) => call('containerJob', { params: { id: id.value }, body: { kind, ...(kind === 'grow' ? { virtualBytes: growGib.value * 2 ** 30 } : {}) } }),
-  onSuccess: (job) => { jobId.value = job.id },
+  mutationFn: (kind: Kind) =>
+    call('containerJob', { params: { id: id.value }, body: { kind, ...(kind === 'grow' ? { virtualBytes: growGib.value * 2 ** 30 } : {}) } }),
+  onSuccess: (job) => {
+    jobId.value = job.id
+  },
 })
 function choose(kind: Kind): void {
   chosen.value = kind
@@ -31,36 +44,96 @@ function choose(kind: Kind): void {
 
 <template>
   <h2>Who has it</h2>
-  <p v-if="page.container.holderHost" :class="{ madder: page.container.holderAlive === false }"><span class="mono">{{ page.container.holderHost }}</span> for session <span class="mono">{{ page.container.holderSession }}</span><template v-if="page.container.holderAlive === false">, which does not live</template>. <span v-if="page.container.heldSinceMs" class="quiet small">since {{ exact(page.container.heldSinceMs) }}</span></p>
+  <p v-if="page.container.holderHost" :class="{ madder: page.container.holderAlive === false }">
+    <span class="mono">{{ page.container.holderHost }}</span> for session <span class="mono">{{ page.container.holderSession }}</span><template
+      v-if="page.container.holderAlive === false"
+      >, which does not live</template
+    >. <span v-if="page.container.heldSinceMs" class="quiet small">since {{ exact(page.container.heldSinceMs) }}</span>
+  </p>
   <p v-else class="quiet">Nobody: it is free.</p>
   <h2>What compaction would give back</h2>
-  <p v-if="room">{{ room.blocks === 0 ? 'Nothing: every block in the file holds something.' : `${size(room.bytes)}: ${plural(room.blocks, 'block')} hold only zeros.` }}</p>
+  <p v-if="room">
+    {{
+      room.blocks === 0
+        ? 'Nothing: every block in the file holds something.'
+        : `${size(room.bytes)}: ${plural(room.blocks, 'block')} hold only zeros.`
+    }}
+  </p>
   <p v-else-if="roomError" class="madder" role="alert">{{ problemWords(roomError) }}</p>
   <p v-else-if="page.container.format !== 'vhdx'" class="quiet">Only the blocks of VHDX files are read here.</p>
-  <BButton v-else variant="link" :disabled="counting" @click="countRoom()">{{ counting ? 'Reading the blocks…' : 'Read the blocks and count' }}</BButton>
+  <BButton v-else variant="link" :disabled="counting" @click="countRoom()">{{
+    counting ? 'Reading the blocks…' : 'Read the blocks and count'
+  }}</BButton>
   <h2>What can be done</h2>
   <p v-if="!session.isAdministrator" class="quiet small">Your role does not include this.</p>
   <div v-for="one in possible" :key="one.kind" class="action">
-    <BButton variant="outline-secondary" class="go" :disabled="!session.isAdministrator" :aria-expanded="chosen === one.kind" @click="choose(one.kind)">{{ one.title }}…</BButton>
+    <BButton
+      variant="outline-secondary"
+      class="go"
+      :disabled="!session.isAdministrator"
+      :aria-expanded="chosen === one.kind"
+      @click="choose(one.kind)"
+      >{{ one.title }}…</BButton
+    >
     <div v-if="chosen === one.kind && !jobId" class="sure">
       <p class="small">{{ one.sentence }}</p>
-      <p class="small"><template v-if="page.container.name"><strong>{{ page.container.name }}</strong> cannot log on with it while this runs; nobody else is touched.</template><template v-else>It belongs to nobody, so nobody is touched.</template></p>
-      <label v-if="one.kind === 'grow'" class="small">New size <input v-model.number="growGib" type="number" class="form-control gib" :min="Math.ceil(page.container.virtualBytes / 2 ** 30) + 1" max="65536" /> GiB</label>
-      <label v-if="one.kind === 'set-aside'" class="small"><input v-model="sure" type="checkbox" /> I know that they begin with an empty profile.</label>
-      <BButton variant="primary" class="go" :disabled="isPending || (one.kind === 'set-aside' && !sure)" @click="mutate(one.kind)">{{ one.title }}</BButton>
+      <p class="small">
+        <template v-if="page.container.name"
+          ><strong>{{ page.container.name }}</strong> cannot log on with it while this runs; nobody else is touched.</template
+        ><template v-else>It belongs to nobody, so nobody is touched.</template>
+      </p>
+      <label v-if="one.kind === 'grow'" class="small"
+        >New size
+        <input
+          v-model.number="growGib"
+          type="number"
+          class="form-control gib"
+          :min="Math.ceil(page.container.virtualBytes / 2 ** 30) + 1"
+          max="65536"
+        />
+        GiB</label
+      >
+      <label v-if="one.kind === 'set-aside'" class="small"
+        ><input v-model="sure" type="checkbox" /> I know that they begin with an empty profile.</label
+      >
+      <BButton variant="primary" class="go" :disabled="isPending || (one.kind === 'set-aside' && !sure)" @click="mutate(one.kind)">{{
+        one.title
+      }}</BButton>
     </div>
   </div>
   <p v-if="error" class="madder" role="alert">{{ problemWords(error) }}</p>
   <JobSteps v-if="jobId" :id="jobId" :key="jobId" />
   <template v-if="impossible.length">
     <h2>What cannot be done now</h2>
-    <dl class="small"><template v-for="one in impossible" :key="one.kind"><dt>{{ one.title }}</dt><dd class="quiet">{{ one.whyNot }}</dd></template></dl>
+    <dl class="small">
+      <template v-for="one in impossible" :key="one.kind"
+        ><dt>{{ one.title }}</dt>
+        <dd class="quiet">{{ one.whyNot }}</dd></template
+      >
+    </dl>
   </template>
 </template>
 
 <style scoped>
-.go { width: 100%; text-align: left; margin: 3px 0; }
-.sure { padding: 6px 0 10px 10px; border-left: 2px solid var(--ink); margin: 2px 0 8px; }
-.gib { display: inline-block; width: 90px; padding: 2px 6px; }
-dt { font-weight: 500; } dd { margin: 0 0 6px; }
+.go {
+  width: 100%;
+  text-align: left;
+  margin: 3px 0;
+}
+.sure {
+  padding: 6px 0 10px 10px;
+  border-left: 2px solid var(--ink);
+  margin: 2px 0 8px;
+}
+.gib {
+  display: inline-block;
+  width: 90px;
+  padding: 2px 6px;
+}
+dt {
+  font-weight: 500;
+}
+dd {
+  margin: 0 0 6px;
+}
 </style>

@@ -11,8 +11,10 @@ const props = defineProps<{ chosen: readonly ContainerLine[] }>()
 const emit = defineEmits<{ clear: [] }>()
 type Kind = ContainerJobs['kind']
 const KINDS: { kind: Kind; title: string; says: string }[] = [
-  { kind: 'compact', title: 'Compact', says: 'Each is written anew without blocks of zeros and gaps, and compared.' }, { kind: 'repair', title: 'Repair', says: 'Logs are replayed and broken copies made good.' },
-  { kind: 'release', title: 'Release holds', says: 'Only where the holding host says that the session is gone.' }, { kind: 'set-aside', title: 'Set aside', says: 'The people begin with an empty profile at their next logon; what is set aside can be put back.' },
+  { kind: 'compact', title: 'Compact', says: 'Each is written anew without blocks of zeros and gaps, and compared.' },
+  { kind: 'repair', title: 'Repair', says: 'Logs are replayed and broken copies made good.' },
+  { kind: 'release', title: 'Release holds', says: 'Only where the holding host says that the session is gone.' },
+  { kind: 'set-aside', title: 'Set aside', says: 'The people begin with an empty profile at their next logon; what is set aside can be put back.' },
 ]
 const wanted = ref<Kind | null>(null)
 const jobId = ref<string | null>(null)
@@ -20,19 +22,51 @@ const bytes = computed(() => props.chosen.reduce((sum, { allocatedBytes }) => su
 const inUse = computed(() => props.chosen.filter(({ holderHost }) => holderHost !== null).length)
 const people = computed(() => new Set(props.chosen.flatMap(({ person, name }) => (name === null ? [] : (person ?? [])))).size)
 const whose = computed(() => (people.value === 0 ? 'of nobody' : `of ${plural(people.value, 'person', 'people')}`))
-const { mutate, error, isPending } = useMutation({ mutationFn: (kind: Kind) => call('containerJobs', { body: { kind, ids: props.chosen.map(({ id }) => id) } }), onSuccess: ({ id }) => { jobId.value = id; wanted.value = null } })
+const { mutate, error, isPending } = useMutation({
+  mutationFn: (kind: Kind) => call('containerJobs', { body: { kind, ids: props.chosen.map(({ id }) => id) } }),
+  onSuccess: ({ id }) => {
+    jobId.value = id
+    wanted.value = null
+  },
+})
 </script>
 
 <template>
   <section class="many" aria-label="Chosen containers">
-    <div><strong>{{ plural(chosen.length, 'container') }}</strong> {{ whose }}, {{ size(bytes) }} inside<template v-if="inUse">; {{ inUse }} of them in use, which will be left as they are</template>. <BButton v-for="one in KINDS" :key="one.kind" variant="outline-secondary" size="sm" :aria-expanded="wanted === one.kind" @click="wanted = one.kind">{{ one.title }}…</BButton> <BButton variant="link" @click="emit('clear')">choose none</BButton></div>
-    <p v-if="wanted">{{ KINDS.find(({ kind }) => kind === wanted)?.says }} Nobody can log on with one of them while it is worked on. <BButton variant="primary" :disabled="isPending" @click="mutate(wanted)">{{ KINDS.find(({ kind }) => kind === wanted)?.title }} {{ chosen.length }}</BButton></p>
+    <div>
+      <strong>{{ plural(chosen.length, 'container') }}</strong> {{ whose }}, {{ size(bytes) }} inside<template v-if="inUse"
+        >; {{ inUse }} of them in use, which will be left as they are</template
+      >.
+      <BButton
+        v-for="one in KINDS"
+        :key="one.kind"
+        variant="outline-secondary"
+        size="sm"
+        :aria-expanded="wanted === one.kind"
+        @click="wanted = one.kind"
+        >{{ one.title }}…</BButton
+      >
+      <BButton variant="link" @click="emit('clear')">choose none</BButton>
+    </div>
+    <p v-if="wanted">
+      {{ KINDS.find(({ kind }) => kind === wanted)?.says }} Nobody can log on with one of them while it is worked on.
+      <BButton variant="primary" :disabled="isPending" @click="mutate(wanted)"
+        >{{ KINDS.find(({ kind }) => kind === wanted)?.title }} {{ chosen.length }}</BButton
+      >
+    </p>
     <p v-if="error" class="madder" role="alert">{{ problemWords(error) }}</p>
     <JobSteps v-if="jobId" :id="jobId" :key="jobId" />
   </section>
 </template>
 
 <style scoped>
-.many { border: 1px solid var(--hair); border-left: 3px solid var(--ink); padding: 8px 12px; margin: 6px 0; }
-.many .btn { margin: 2px 3px; }
+.many {
+  border: 1px solid var(--hair);
+  border-left: 3px solid var(--ink);
+  padding: 8px 12px;
+  margin: 6px 0;
+}
+.many .btn {
+  margin: 2px 3px;
+}
 </style>

@@ -14,8 +14,18 @@ const props = defineProps<{ id: string }>()
 const session = useSession()
 const client = useQueryClient()
 const key = computed(() => ['share', props.id])
-const { data: share, isPending, error, refetch } = useQuery({ queryKey: key, queryFn: ({ signal }) => call('share', { params: { id: props.id } }, signal) })
-const { mutate: choose, error: refused } = useMutation({ mutationFn: (group: string) => call('shareGroup', { params: { id: props.id }, body: { group } }), onSuccess: (page) => { client.setQueryData(key.value, page) } })
+const {
+  data: share,
+  isPending,
+  error,
+  refetch,
+} = useQuery({ queryKey: key, queryFn: ({ signal }) => call('share', { params: { id: props.id } }, signal) })
+const { mutate: choose, error: refused } = useMutation({
+  mutationFn: (group: string) => call('shareGroup', { params: { id: props.id }, body: { group } }),
+  onSuccess: (page) => {
+    client.setQueryData(key.value, page)
+  },
+})
 const usualMs = computed(() => usualLatency(share.value?.samples ?? []))
 const growth = computed(() => (share.value ? growthWords(share.value) : ''))
 </script>
@@ -25,19 +35,52 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
   <div v-else class="page">
     <section class="work">
       <h1 class="mono">{{ share.path }}</h1>
-      <div class="sub">zone {{ share.zone }} · <RouterLink :to="{ path: '/containers', query: { share: share.path } }">{{ plural(share.containers, 'container') }}</RouterLink>, {{ share.held }} held<template v-if="share.latencyMs !== null"> · latency {{ share.latencyMs.toFixed(1) }} ms<template v-if="usualMs !== null">, usual {{ usualMs.toFixed(1) }} ms</template></template></div>
+      <div class="sub">
+        zone {{ share.zone }} ·
+        <RouterLink :to="{ path: '/containers', query: { share: share.path } }">{{ plural(share.containers, 'container') }}</RouterLink>,
+        {{ share.held }} held<template v-if="share.latencyMs !== null">
+          · latency {{ share.latencyMs.toFixed(1) }} ms<template v-if="usualMs !== null">, usual {{ usualMs.toFixed(1) }} ms</template></template
+        >
+      </div>
       <h2>Room</h2>
-      <p class="lead">{{ size(share.freeBytes) }} free of {{ size(share.totalBytes) }} ({{ percent(share.freeBytes / share.totalBytes) }}). {{ growth }}<template v-if="share.full"> Full on <strong :title="exact(share.full.atMs)">{{ day(share.full.atMs) }}</strong>, between {{ day(share.full.earliestMs) }} and {{ share.full.latestMs === null ? 'never' : day(share.full.latestMs) }}, if it goes on so.</template></p>
+      <p class="lead">
+        {{ size(share.freeBytes) }} free of {{ size(share.totalBytes) }} ({{ percent(share.freeBytes / share.totalBytes) }}). {{ growth
+        }}<template v-if="share.full">
+          Full on <strong :title="exact(share.full.atMs)">{{ day(share.full.atMs) }}</strong>, between {{ day(share.full.earliestMs) }} and
+          {{ share.full.latestMs === null ? 'never' : day(share.full.latestMs) }}, if it goes on so.</template
+        >
+      </p>
       <RoomPicture v-if="share.samples.length > 1" :share="share" />
       <h2>Who may use it</h2>
       <p v-if="share.unread" class="madder" role="alert">{{ share.unread }}</p>
-      <p v-if="!share.group" class="quiet">No group of the directory has a security identifier, so that permissions cannot be told apart by it. The directory import can give them (sid).</p>
+      <p v-if="!share.group" class="quiet">
+        No group of the directory has a security identifier, so that permissions cannot be told apart by it. The directory import can give them (sid).
+      </p>
       <template v-else>
-        <p class="lead">For <select class="form-select group" aria-label="Group" :value="share.group.id" :disabled="!session.isAdministrator" @change="choose(($event.target as HTMLSelectElement).value)"><option v-for="one in share.groups" :key="one">{{ one }}</option></select> <span class="quiet">{{ count(share.group.members) }} people<template v-if="!share.group.chosen">; taken for it because most people are in it</template></span></p>
+        <p class="lead">
+          For
+          <select
+            class="form-select group"
+            aria-label="Group"
+            :value="share.group.id"
+            :disabled="!session.isAdministrator"
+            @change="choose(($event.target as HTMLSelectElement).value)"
+          >
+            <option v-for="one in share.groups" :key="one">{{ one }}</option>
+          </select>
+          <span class="quiet"
+            >{{ count(share.group.members) }} people<template v-if="!share.group.chosen">; taken for it because most people are in it</template></span
+          >
+        </p>
         <p v-if="refused" class="madder" role="alert">{{ problemWords(refused) }}</p>
         <p v-if="share.findings.length === 0 && !share.unread">Nothing is wrong: people can make their own folder, and open nobody else’s.</p>
         <ul v-else class="findings" aria-label="Wrong with the permissions">
-          <li v-for="one in share.findings" :key="one.code + one.sentence"><span :class="weightClass(one.weight)"><span aria-hidden="true">{{ one.weight === 'now' ? '▲' : one.weight === 'soon' ? '△' : '○' }}</span> {{ one.sentence }}</span> <span class="quiet small">{{ one.why }}</span></li>
+          <li v-for="one in share.findings" :key="one.code + one.sentence">
+            <span :class="weightClass(one.weight)"
+              ><span aria-hidden="true">{{ one.weight === 'now' ? '▲' : one.weight === 'soon' ? '△' : '○' }}</span> {{ one.sentence }}</span
+            >
+            <span class="quiet small">{{ one.why }}</span>
+          </li>
         </ul>
         <SharePermissions v-for="layer in share.layers" :key="layer.layer" :share-id="share.id" :layer="layer" :members="share.group.members" />
       </template>
@@ -47,10 +90,31 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
 </template>
 
 <style scoped>
-h1.mono { font-size: 22px; font-weight: 600; }
-.lead { font-size: 16px; line-height: 1.5; max-width: 72ch; }
-.group { display: inline-block; width: auto; padding: 2px 32px 2px 8px; }
-.findings { list-style: none; padding: 0; margin: 0 0 14px; }
-.findings li { padding: 6px 0; border-top: 1px solid var(--hair); display: grid; }
-.findings li:last-child { border-bottom: 1px solid var(--hair); }
+h1.mono {
+  font-size: 22px;
+  font-weight: 600;
+}
+.lead {
+  font-size: 16px;
+  line-height: 1.5;
+  max-width: 72ch;
+}
+.group {
+  display: inline-block;
+  width: auto;
+  padding: 2px 32px 2px 8px;
+}
+.findings {
+  list-style: none;
+  padding: 0;
+  margin: 0 0 14px;
+}
+.findings li {
+  padding: 6px 0;
+  border-top: 1px solid var(--hair);
+  display: grid;
+}
+.findings li:last-child {
+  border-bottom: 1px solid var(--hair);
+}
 </style>

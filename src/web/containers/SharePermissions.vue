@@ -15,17 +15,37 @@ const undo = ref<string | null>(null)
 const sure = ref(false)
 const { mutate, error, isPending } = useMutation({
   mutationFn: (sddl: string) => call('sharePermissions', { params: { id: props.shareId }, body: { layer: props.layer.layer, sddl } }),
-  onMutate: () => { undo.value = props.layer.sddl },
-  onSuccess: (job) => { jobId.value = job.id; sure.value = false },
+  onMutate: () => {
+    undo.value = props.layer.sddl
+  },
+  onSuccess: (job) => {
+    jobId.value = job.id
+    sure.value = false
+  },
 })
 </script>
 
 <template>
   <section :aria-label="layer.layer === 'share' ? 'The share itself' : 'The folder inside'">
-    <h3>{{ layer.layer === 'share' ? 'The share itself' : 'The folder inside' }} <span class="quiet small">{{ layer.asWanted ? 'as it should be' : 'differs from what it should be' }}</span></h3>
+    <h3>
+      {{ layer.layer === 'share' ? 'The share itself' : 'The folder inside' }}
+      <span class="quiet small">{{ layer.asWanted ? 'as it should be' : 'differs from what it should be' }}</span>
+    </h3>
     <div class="two">
-      <div><div class="quiet small">There now</div><ul><li v-for="one in layer.sentences" :key="one">{{ one }}</li></ul><code>{{ layer.sddl }}</code></div>
-      <div v-if="layer.wanted && !layer.asWanted"><div class="quiet small">Should be</div><ul><li v-for="one in layer.wantedSentences" :key="one">{{ one }}</li></ul><code>{{ layer.wanted }}</code></div>
+      <div>
+        <div class="quiet small">There now</div>
+        <ul>
+          <li v-for="one in layer.sentences" :key="one">{{ one }}</li>
+        </ul>
+        <code>{{ layer.sddl }}</code>
+      </div>
+      <div v-if="layer.wanted && !layer.asWanted">
+        <div class="quiet small">Should be</div>
+        <ul>
+          <li v-for="one in layer.wantedSentences" :key="one">{{ one }}</li>
+        </ul>
+        <code>{{ layer.wanted }}</code>
+      </div>
     </div>
     <template v-if="layer.wanted && !layer.asWanted && session.isAdministrator">
       <label class="small"><input v-model="sure" type="checkbox" /> I know that this reaches {{ count(members) }} people at their next access.</label>
@@ -38,11 +58,37 @@ const { mutate, error, isPending } = useMutation({
 </template>
 
 <style scoped>
-section { border-top: 1px solid var(--hair); padding: 10px 0 14px; }
-h3 { font-size: 14px; font-weight: 600; margin: 0 0 6px; }
-.two { display: grid; grid-template-columns: 1fr 1fr; gap: 24px; margin-bottom: 8px; }
-ul { list-style: none; padding: 0; margin: 2px 0 6px; }
-code { font-size: 11.5px; color: var(--ink-2); overflow-wrap: anywhere; }
-label { margin-right: 12px; }
-@media (max-width: 800px) { .two { grid-template-columns: 1fr; } }
+section {
+  border-top: 1px solid var(--hair);
+  padding: 10px 0 14px;
+}
+h3 {
+  font-size: 14px;
+  font-weight: 600;
+  margin: 0 0 6px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 24px;
+  margin-bottom: 8px;
+}
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 2px 0 6px;
+}
+code {
+  font-size: 11.5px;
+  color: var(--ink-2);
+  overflow-wrap: anywhere;
+}
+label {
+  margin-right: 12px;
+}
+@media (max-width: 800px) {
+  .two {
+    grid-template-columns: 1fr;
+  }
+}
 </style>

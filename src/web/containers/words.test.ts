@@ -4,16 +4,26 @@ import { drawRoom, drawStretches, growthWords, offsetWords, usualLatency } from 
 
 describe('stretches of a file on a strip', () => {
   it('fill it from end to end, none narrower than the least, and in order', () => {
-    fc.assert(fc.property(fc.array(fc.integer({ min: 1, max: 2 ** 40 }), { minLength: 1, maxLength: 30 }), (sizes) => {
-      const drawn = drawStretches(sizes.map((bytes, i) => ({ what: 'block', offset: i, bytes })), 900, 7)
-      expect(Math.min(...drawn.map(({ width }) => width))).toBeGreaterThanOrEqual(7 - 1e-6)
-      expect(drawn.reduce((sum, { width }) => sum + width, 0)).toBeCloseTo(900, 6)
-      drawn.forEach(({ x, width }, i) => { if (i + 1 < drawn.length) expect(drawn[i + 1]?.x).toBeCloseTo(x + width, 6) })
-    }))
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 1, max: 2 ** 40 }), { minLength: 1, maxLength: 30 }), (sizes) => {
+        const drawn = drawStretches(
+          sizes.map((bytes, i) => ({ what: 'block', offset: i, bytes })),
+          900,
+          7,
+        )
+        expect(Math.min(...drawn.map(({ width }) => width))).toBeGreaterThanOrEqual(7 - 1e-6)
+        expect(drawn.reduce((sum, { width }) => sum + width, 0)).toBeCloseTo(900, 6)
+        drawn.forEach(({ x, width }, i) => {
+          if (i + 1 < drawn.length) expect(drawn[i + 1]?.x).toBeCloseTo(x + width, 6)
+        })
+      }),
+    )
     expect(drawStretches([], 900, 7)).toEqual([])
   })
 
-  it('names a place in a file', () => { expect([0, 100, 1_048_576].map(offsetWords)).toEqual(['byte 0', 'byte 100', 'byte 1,048,576 (1.0 MiB)']) })
+  it('names a place in a file', () => {
+    expect([0, 100, 1_048_576].map(offsetWords)).toEqual(['byte 0', 'byte 100', 'byte 1,048,576 (1.0 MiB)'])
+  })
 })
 
 describe('how a share grows', () => {
@@ -21,7 +31,9 @@ describe('how a share grows', () => {
 
   it('in words, with its interval, or that there is no trend, or that it cannot be told', () => {
     expect(growthWords({ growth })).toBe('It grows by 21.0 GiB a day (20.0 GiB to 22.0 GiB, from the last 30 days).')
-    expect(growthWords({ growth: { ...growth, bytesADay: -21 * 2 ** 30, low: -22 * 2 ** 30, high: -20 * 2 ** 30 } })).toBe('It shrinks by 21.0 GiB a day (20.0 GiB to 22.0 GiB, from the last 30 days).')
+    expect(growthWords({ growth: { ...growth, bytesADay: -21 * 2 ** 30, low: -22 * 2 ** 30, high: -20 * 2 ** 30 } })).toBe(
+      'It shrinks by 21.0 GiB a day (20.0 GiB to 22.0 GiB, from the last 30 days).',
+    )
     expect(growthWords({ growth: { ...growth, certain: false } })).toBe('No trend in the last 30 days.')
     expect(growthWords({ growth: null })).toBe('Too little has been seen to tell how it grows.')
   })
@@ -40,5 +52,9 @@ describe('how a share grows', () => {
 })
 
 it('the usual latency of a share is its median, where any was seen', () => {
-  expect([usualLatency([{ latencyMs: 9 }, { latencyMs: null }, { latencyMs: 3 }, { latencyMs: 4 }]), usualLatency([{ latencyMs: null }]), usualLatency([])]).toEqual([4, null, null])
+  expect([
+    usualLatency([{ latencyMs: 9 }, { latencyMs: null }, { latencyMs: 3 }, { latencyMs: 4 }]),
+    usualLatency([{ latencyMs: null }]),
+    usualLatency([]),
+  ]).toEqual([4, null, null])
 })

@@ -1,12 +1,20 @@
 import { size } from '../kit/format'
 
 /** `byte 1,048,576 (1 MiB)`: a place in a file. */
-export const offsetWords = (offset: number): string => (offset === 0 ? 'byte 0' : `byte ${offset.toLocaleString('en-GB')}${offset >= 1024 ? ` (${size(offset)})` : ''}`)
+export const offsetWords = (offset: number): string =>
+  offset === 0 ? 'byte 0' : `byte ${offset.toLocaleString('en-GB')}${offset >= 1024 ? ` (${size(offset)})` : ''}`
 
 export const weightClass = (weight: 'now' | 'soon' | 'tidy'): string => ({ now: 'madder', soon: 'ochre', tidy: 'stone' })[weight]
 
-export interface Stretch { readonly what: string; readonly offset: number; readonly bytes: number }
-export interface Drawn extends Stretch { readonly x: number; readonly width: number }
+export interface Stretch {
+  readonly what: string
+  readonly offset: number
+  readonly bytes: number
+}
+export interface Drawn extends Stretch {
+  readonly x: number
+  readonly width: number
+}
 
 /**
  * Stretches of a file side by side on a strip: as long as they are, but none so short that it cannot be seen.
@@ -30,11 +38,31 @@ export function drawStretches(stretches: readonly Stretch[], width: number, leas
 
 /** What each kind of stretch is for, in a few words. */
 export const STRETCHES: Record<string, string> = {
-  identifier: 'says what the file is', header: 'which log counts; two copies', 'region table': 'where table and metadata lie; two copies', reserved: 'left free by the format', log: 'what is on its way into the tables', metadata: 'size of the disk and of its blocks',
-  'block table': 'where each block of the disk lies', block: 'what the disk holds', 'sector bitmap': 'which sectors are the parent’s', waste: 'nothing refers to it', footer: 'what the disk is', 'dynamic header': 'where the table lies', 'parent locator': 'where the parent is', payload: 'what the disk holds',
+  identifier: 'says what the file is',
+  header: 'which log counts; two copies',
+  'region table': 'where table and metadata lie; two copies',
+  reserved: 'left free by the format',
+  log: 'what is on its way into the tables',
+  metadata: 'size of the disk and of its blocks',
+  'block table': 'where each block of the disk lies',
+  block: 'what the disk holds',
+  'sector bitmap': 'which sectors are the parent’s',
+  waste: 'nothing refers to it',
+  footer: 'what the disk is',
+  'dynamic header': 'where the table lies',
+  'parent locator': 'where the parent is',
+  payload: 'what the disk holds',
 }
 
-interface Growing { readonly growth: { readonly bytesADay: number; readonly low: number; readonly high: number; readonly certain: boolean; readonly days: number } | null }
+interface Growing {
+  readonly growth: {
+    readonly bytesADay: number
+    readonly low: number
+    readonly high: number
+    readonly certain: boolean
+    readonly days: number
+  } | null
+}
 
 /** How a share grows, with its interval; or that it does not, or that it cannot be told yet. */
 export function growthWords({ growth }: Growing): string {
@@ -64,11 +92,25 @@ export function drawRoom(share: Room, width: number, height: number, nowMs: numb
   const { growth } = share
   const end = nowMs + aheadMs
   const after = (slope: number) => used + (slope * aheadMs) / DAY_MS
-  const path = (points: readonly (readonly [number, number])[]) => points.map(([px, py], i) => `${i ? 'L' : 'M'}${px.toFixed(1)} ${py.toFixed(1)}`).join('')
+  const path = (points: readonly (readonly [number, number])[]) =>
+    points.map(([px, py], i) => `${i ? 'L' : 'M'}${px.toFixed(1)} ${py.toFixed(1)}`).join('')
   return {
-    limitY: y(share.totalBytes), nowX: x(nowMs), past: path([...share.samples.map(({ atMs, usedBytes }) => [x(atMs), y(usedBytes)] as const), [x(nowMs), y(used)]]),
-    ahead: growth?.certain ? path([[x(nowMs), y(used)], [x(end), y(after(growth.bytesADay))]]) : '',
-    cone: growth?.certain ? `${path([[x(nowMs), y(used)], [x(end), y(after(growth.high))], [x(end), y(after(growth.low))]])}Z` : '',
+    limitY: y(share.totalBytes),
+    nowX: x(nowMs),
+    past: path([...share.samples.map(({ atMs, usedBytes }) => [x(atMs), y(usedBytes)] as const), [x(nowMs), y(used)]]),
+    ahead: growth?.certain
+      ? path([
+          [x(nowMs), y(used)],
+          [x(end), y(after(growth.bytesADay))],
+        ])
+      : '',
+    cone: growth?.certain
+      ? `${path([
+          [x(nowMs), y(used)],
+          [x(end), y(after(growth.high))],
+          [x(end), y(after(growth.low))],
+        ])}Z`
+      : '',
     ticks: Array.from({ length: 4 }, (_, i) => firstMs + ((i + 0.5) / 4) * (end - firstMs)).map((atMs) => ({ atMs, x: x(atMs) })),
   }
 }

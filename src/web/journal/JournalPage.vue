@@ -10,10 +10,21 @@ import { addressOf, call } from '../shell/api'
 
 const text = ref('')
 const asked = refDebounced(text, 200)
-const { data, isPending, error, refetch, fetchNextPage, hasNextPage } = useInfiniteQuery({ queryKey: ['journal', asked], queryFn: ({ pageParam }) => call('journal', { query: { text: asked.value, ...(pageParam ? { before: pageParam } : {}) } }), initialPageParam: 0, getNextPageParam: (last) => last.next })
+const { data, isPending, error, refetch, fetchNextPage, hasNextPage } = useInfiniteQuery({
+  queryKey: ['journal', asked],
+  queryFn: ({ pageParam }) => call('journal', { query: { text: asked.value, ...(pageParam ? { before: pageParam } : {}) } }),
+  initialPageParam: 0,
+  getNextPageParam: (last) => last.next,
+})
 const lines = computed(() => data.value?.pages.flatMap((page) => page.lines) ?? [])
 const { data: jobs } = useQuery({ queryKey: ['jobs'], queryFn: () => call('jobs', {}) })
-const columns: Column<JournalLine>[] = [{ key: 'at', title: 'When', sort: (l) => l.atMs }, { key: 'who', title: 'Who', sort: (l) => l.who }, { key: 'what', title: 'What', sort: (l) => l.what }, { key: 'before', title: 'Before', sort: (l) => l.before }, { key: 'after', title: 'After', sort: (l) => l.after }]
+const columns: Column<JournalLine>[] = [
+  { key: 'at', title: 'When', sort: (l) => l.atMs },
+  { key: 'who', title: 'Who', sort: (l) => l.who },
+  { key: 'what', title: 'What', sort: (l) => l.what },
+  { key: 'before', title: 'Before', sort: (l) => l.before },
+  { key: 'after', title: 'After', sort: (l) => l.after },
+]
 </script>
 
 <template>
@@ -21,12 +32,31 @@ const columns: Column<JournalLine>[] = [{ key: 'at', title: 'When', sort: (l) =>
     <section class="work">
       <h1>Journal</h1>
       <div class="sub">Everything that was written, by whom, and what was so before and after. Lines are never changed or taken away.</div>
-      <div class="toolbar"><BFormInput v-model="text" aria-label="Part of a line" placeholder="Part of a line" /><a class="export" :href="addressOf('journalExport', { query: { text: asked } })" download>Export CSV</a></div>
+      <div class="toolbar">
+        <BFormInput v-model="text" aria-label="Part of a line" placeholder="Part of a line" /><a
+          class="export"
+          :href="addressOf('journalExport', { query: { text: asked } })"
+          download
+          >Export CSV</a
+        >
+      </div>
       <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-      <DataTable v-else :columns="columns" :rows="lines" :row-key="(l) => l.id" label="Journal" :empty="asked ? `No line has “${asked}” in it.` : 'Nothing has been written yet.'">
-        <template #at="{ row }"><span class="nowrap" :title="exact(row.atMs)">{{ when(row.atMs) }}</span></template>
+      <DataTable
+        v-else
+        :columns="columns"
+        :rows="lines"
+        :row-key="(l) => l.id"
+        label="Journal"
+        :empty="asked ? `No line has “${asked}” in it.` : 'Nothing has been written yet.'"
+      >
+        <template #at="{ row }"
+          ><span class="nowrap" :title="exact(row.atMs)">{{ when(row.atMs) }}</span></template
+        >
         <template #who="{ row }">{{ row.who }}</template>
-        <template #what="{ row }">{{ row.what }}<div v-if="row.target" class="mono quiet">{{ row.target }}</div></template>
+        <template #what="{ row }"
+          >{{ row.what }}
+          <div v-if="row.target" class="mono quiet">{{ row.target }}</div></template
+        >
         <template #before="{ row }">{{ row.before }}</template>
         <template #after="{ row }">{{ row.after }}</template>
       </DataTable>
@@ -36,17 +66,34 @@ const columns: Column<JournalLine>[] = [{ key: 'at', title: 'When', sort: (l) =>
       <h2>Jobs</h2>
       <p v-if="!jobs?.jobs.length" class="quiet">None has run yet. A job is what a remedy does, step by step.</p>
       <div v-for="job in jobs?.jobs.slice(0, 20)" :key="job.id" class="job">
-        <strong>{{ job.title }}</strong> <span class="mono quiet">{{ job.target }}</span><br /><span class="quiet small" :title="exact(job.startedMs)">{{ when(job.startedMs) }}, {{ job.author }} · </span><span :class="{ madder: job.state === 'failed', moss: job.state === 'done' }">{{ job.state }}</span>
-        <div v-if="job.outcome" class="small">{{ job.outcome.sentence }} <RouterLink v-if="job.outcome.attempt" :to="`/logons/${job.outcome.attempt}`">look</RouterLink></div>
-        <details class="small"><summary>steps</summary><div v-for="step in job.steps" :key="step.title">{{ step.title }}: {{ step.note ?? step.state }}</div></details>
+        <strong>{{ job.title }}</strong> <span class="mono quiet">{{ job.target }}</span><br /><span class="quiet small" :title="exact(job.startedMs)"
+          >{{ when(job.startedMs) }}, {{ job.author }} · </span
+        ><span :class="{ madder: job.state === 'failed', moss: job.state === 'done' }">{{ job.state }}</span>
+        <div v-if="job.outcome" class="small">
+          {{ job.outcome.sentence }} <RouterLink v-if="job.outcome.attempt" :to="`/logons/${job.outcome.attempt}`">look</RouterLink>
+        </div>
+        <details class="small">
+          <summary>steps</summary>
+          <div v-for="step in job.steps" :key="step.title">{{ step.title }}: {{ step.note ?? step.state }}</div>
+        </details>
       </div>
     </aside>
   </div>
 </template>
 
 <style scoped>
-.export { margin-left: auto; }
-.nowrap { white-space: nowrap; }
-.job { border-top: 1px solid var(--hair); padding: 8px 0; }
-summary { color: var(--ink-2); cursor: pointer; }
+.export {
+  margin-left: auto;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.job {
+  border-top: 1px solid var(--hair);
+  padding: 8px 0;
+}
+summary {
+  color: var(--ink-2);
+  cursor: pointer;
+}
 </style>

@@ -9,14 +9,24 @@ export interface Column<R> {
   readonly sort?: (row: R) => number | string | null
 }
 
-const props = defineProps<{ columns: readonly Column<T>[]; rows: readonly T[]; rowKey: (row: T) => string | number; go?: (row: T) => void; label: string; empty: string; selectable?: boolean }>()
+const props = defineProps<{
+  columns: readonly Column<T>[]
+  rows: readonly T[]
+  rowKey: (row: T) => string | number
+  go?: (row: T) => void
+  label: string
+  empty: string
+  selectable?: boolean
+}>()
 /** Keys of the rows that are ticked, where the list is selectable. */
 const selected = defineModel<(string | number)[]>('selected', { default: () => [] })
 const all = computed(() => props.rows.length > 0 && props.rows.every((row) => selected.value.includes(props.rowKey(row))))
 function tick(key: string | number, on: boolean): void {
   selected.value = on ? [...selected.value, key] : selected.value.filter((one) => one !== key)
 }
-const tickAll = (on: boolean) => { selected.value = on ? props.rows.map(props.rowKey) : [] }
+const tickAll = (on: boolean) => {
+  selected.value = on ? props.rows.map(props.rowKey) : []
+}
 const sortBy = ref<string | null>(null)
 const down = ref(true)
 
@@ -48,16 +58,27 @@ const sortState = (column: Column<T>) => (sortBy.value !== column.key ? undefine
     <table class="plain" :aria-label="label">
       <thead>
         <tr>
-          <th v-if="selectable"><input type="checkbox" aria-label="All that are shown" :checked="all" @change="tickAll(($event.target as HTMLInputElement).checked)" /></th>
+          <th v-if="selectable">
+            <input type="checkbox" aria-label="All that are shown" :checked="all" @change="tickAll(($event.target as HTMLInputElement).checked)" />
+          </th>
           <th v-for="column in columns" :key="column.key" :class="{ number: column.number }" :aria-sort="sortState(column)">
-            <button v-if="column.sort" type="button" @click="sort(column)">{{ column.title }}<span v-if="sortBy === column.key" aria-hidden="true"> {{ down ? '↓' : '↑' }}</span></button>
+            <button v-if="column.sort" type="button" @click="sort(column)">
+              {{ column.title }}<span v-if="sortBy === column.key" aria-hidden="true"> {{ down ? '↓' : '↑' }}</span>
+            </button>
             <template v-else>{{ column.title }}</template>
           </th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="row in sorted" :key="rowKey(row)" :class="{ go }" :tabindex="go ? 0 : undefined" @click="go?.(row)" @keydown.enter="go?.(row)">
-          <td v-if="selectable" @click.stop><input type="checkbox" :aria-label="`Choose ${rowKey(row)}`" :checked="selected.includes(rowKey(row))" @change="tick(rowKey(row), ($event.target as HTMLInputElement).checked)" /></td>
+          <td v-if="selectable" @click.stop>
+            <input
+              type="checkbox"
+              :aria-label="`Choose ${rowKey(row)}`"
+              :checked="selected.includes(rowKey(row))"
+              @change="tick(rowKey(row), ($event.target as HTMLInputElement).checked)"
+            />
+          </td>
           <td v-for="column in columns" :key="column.key" :class="{ number: column.number }"><slot :name="column.key" :row="row" /></td>
         </tr>
       </tbody>
@@ -66,5 +87,7 @@ const sortState = (column: Column<T>) => (sortBy.value !== column.key ? undefine
 </template>
 
 <style scoped>
-.empty { padding: 24px 0; }
+.empty {
+  padding: 24px 0;
+}
 </style>

@@ -16,12 +16,25 @@ const stem = computed(() => STEMS[props.outcome] ?? STEMS['open'])
 </script>
 
 <template>
-  <svg :width="(height * 14) / 20" :height="height" viewBox="0 0 14 20" fill="none" role="img" :aria-label="outcome" stroke-width="2" stroke-linecap="round" class="stem">
+  <svg
+    :width="(height * 14) / 20"
+    :height="height"
+    viewBox="0 0 14 20"
+    fill="none"
+    role="img"
+    :aria-label="outcome"
+    stroke-width="2"
+    stroke-linecap="round"
+    class="stem"
+  >
     <title>{{ outcome }}</title>
     <path :d="stem?.path" :stroke="stem?.colour" :stroke-dasharray="stem?.dash" />
   </svg>
 </template>
 
 <style scoped>
-.stem { flex: none; vertical-align: -3px; }
+.stem {
+  flex: none;
+  vertical-align: -3px;
+}
 </style>

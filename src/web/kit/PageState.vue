@@ -6,7 +6,8 @@ import { ProblemError } from '../shell/api'
 const props = defineProps<{ loading: boolean; error: unknown }>()
 defineEmits<{ retry: [] }>()
 const patient = useTimeout(300)
-const sentence = () => (props.error instanceof ProblemError ? (props.error.detail ?? props.error.title) : 'The server does not answer. What you see elsewhere may be old.')
+const sentence = () =>
+  props.error instanceof ProblemError ? (props.error.detail ?? props.error.title) : 'The server does not answer. What you see elsewhere may be old.'
 </script>
 
 <template>
@@ -18,5 +19,8 @@ const sentence = () => (props.error instanceof ProblemError ? (props.error.detai
 </template>
 
 <style scoped>
-.state { padding: 32px 24px; max-width: 60ch; }
+.state {
+  padding: 32px 24px;
+  max-width: 60ch;
+}
 </style>

@@ -15,7 +15,8 @@ export const clock = (ms: number): string => format('clock', { hour: '2-digit', 
 export const clockSeconds = (ms: number): string => format('clock-s', { hour: '2-digit', minute: '2-digit', second: '2-digit' }).format(ms)
 const year = (ms: number): string => format('year', { year: 'numeric' }).format(ms)
 /** `Mon 23 Nov`; with the year where it is another one. */
-export const day = (ms: number, nowMs = Date.now()): string => `${format('day', { weekday: 'short', day: 'numeric', month: 'short' }).format(ms).replace(',', '')}${year(ms) === year(nowMs) ? '' : ` ${year(ms)}`}`
+export const day = (ms: number, nowMs = Date.now()): string =>
+  `${format('day', { weekday: 'short', day: 'numeric', month: 'short' }).format(ms).replace(',', '')}${year(ms) === year(nowMs) ? '' : ` ${year(ms)}`}`
 export const exact = (ms: number): string => `${format('exact', { dateStyle: 'full', timeStyle: 'medium' }).format(ms)} (${timeZone.value})`
 
 /** The time alone for today, with its day otherwise. */
@@ -56,5 +57,6 @@ export function size(bytes: number): string {
 }
 
 export const count = (n: number): string => n.toLocaleString('en-GB')
-export const percent = (share: number): string => (share > 0 && share < 0.01 ? 'under 1 %' : share > 0.99 && share < 1 ? 'over 99 %' : `${Math.round(share * 100)} %`)
+export const percent = (share: number): string =>
+  share > 0 && share < 0.01 ? 'under 1 %' : share > 0.99 && share < 1 ? 'over 99 %' : `${Math.round(share * 100)} %`
 export const plural = (n: number, one: string, many = `${one}s`): string => `${count(n)} ${n === 1 ? one : many}`

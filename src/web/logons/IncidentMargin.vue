@@ -7,20 +7,33 @@ import EvidenceList from './EvidenceList.vue'
 import { incidentPlace, incidentQuery, sinceWords } from './incident'
 
 const props = defineProps<{ incident: IncidentLine; nowMs: number }>()
-const { data: story } = useQuery({ queryKey: ['story', props.incident.example], queryFn: () => call('story', { params: { id: props.incident.example } }) })
+const { data: story } = useQuery({
+  queryKey: ['story', props.incident.example],
+  queryFn: () => call('story', { params: { id: props.incident.example } }),
+})
 </script>
 
 <template>
   <div class="quiet small" :title="exact(incident.sinceMs)">{{ sinceWords(incident, nowMs) }}</div>
-  <p class="cause">{{ incident.title }}<template v-if="incidentPlace(incident)">: {{ incidentPlace(incident) }}</template>.</p>
-  <p class="quiet small">{{ plural(incident.people, 'person', 'people') }} lost {{ duration(incident.lostMs) }} in {{ plural(incident.attempts, 'logon') }}; {{ incident.failed === 0 ? 'none of them failed' : `${incident.failed} of them failed` }}.</p>
+  <p class="cause">
+    {{ incident.title }}<template v-if="incidentPlace(incident)">: {{ incidentPlace(incident) }}</template
+    >.
+  </p>
+  <p class="quiet small">
+    {{ plural(incident.people, 'person', 'people') }} lost {{ duration(incident.lostMs) }} in {{ plural(incident.attempts, 'logon') }};
+    {{ incident.failed === 0 ? 'none of them failed' : `${incident.failed} of them failed` }}.
+  </p>
   <template v-if="story?.diagnosis.cause">
-    <h2>The one that lost most: <RouterLink :to="`/logons/${story.id}`">{{ story.name ?? story.person }}</RouterLink></h2>
+    <h2>
+      The one that lost most: <RouterLink :to="`/logons/${story.id}`">{{ story.name ?? story.person }}</RouterLink>
+    </h2>
     <p>{{ story.diagnosis.cause.sentence }}</p>
     <EvidenceList :clues="story.diagnosis.cause.evidence" />
     <template v-if="story.diagnosis.cause.remedy">
       <h2>What can be done</h2>
-      <RouterLink v-if="story.diagnosis.cause.remedy.kind !== 'tell'" :to="`/logons/${story.id}`" class="btn btn-primary go">{{ story.diagnosis.cause.remedy.label }}…</RouterLink>
+      <RouterLink v-if="story.diagnosis.cause.remedy.kind !== 'tell'" :to="`/logons/${story.id}`" class="btn btn-primary go"
+        >{{ story.diagnosis.cause.remedy.label }}…</RouterLink
+      >
       <strong v-else>{{ story.diagnosis.cause.remedy.label }}</strong>
       <p class="quiet small">{{ story.diagnosis.cause.remedy.explanation }}</p>
     </template>
@@ -30,6 +43,15 @@ const { data: story } = useQuery({ queryKey: ['story', props.incident.example], 
 </template>
 
 <style scoped>
-.cause { font-size: 17px; line-height: 1.35; font-weight: 500; margin: 2px 0 8px; }
-.go { display: block; text-align: left; margin-bottom: 6px; }
+.cause {
+  font-size: 17px;
+  line-height: 1.35;
+  font-weight: 500;
+  margin: 2px 0 8px;
+}
+.go {
+  display: block;
+  text-align: left;
+  margin-bottom: 6px;
+}
 </style>

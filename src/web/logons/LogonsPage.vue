@@ -17,17 +17,29 @@ const { fromMs, toMs, chosen } = useWindow()
 const text = (name: string) => (typeof route.query[name] === 'string' ? (route.query[name] as string) : undefined)
 const NAMED = ['pool', 'host', 'share', 'person', 'cause', 'upload'] as const
 const filter = computed(() => ({ outcome: text('outcome'), ...Object.fromEntries(NAMED.map((name) => [name, text(name)])) }))
-const query = computed(() => ({ ...filter.value, sort: (text('sort') ?? 'started') as 'started', ...(text('upload') ? {} : { fromMs: fromMs.value, toMs: toMs.value }) }))
+const query = computed(() => ({
+  ...filter.value,
+  sort: (text('sort') ?? 'started') as 'started',
+  ...(text('upload') ? {} : { fromMs: fromMs.value, toMs: toMs.value }),
+}))
 const { data, isPending, error, refetch, fetchNextPage, hasNextPage } = useInfiniteQuery({
   queryKey: ['attempts', filter, computed(() => chosen.value.id), computed(() => text('sort'))],
-  queryFn: ({ signal, pageParam }) => call('attempts', { query: { ...query.value, limit: 100, ...(pageParam ? { before: pageParam } : {}) } }, signal),
-  initialPageParam: '', getNextPageParam: (last) => last.next, refetchInterval: 30_000,
+  queryFn: ({ signal, pageParam }) =>
+    call('attempts', { query: { ...query.value, limit: 100, ...(pageParam ? { before: pageParam } : {}) } }, signal),
+  initialPageParam: '',
+  getNextPageParam: (last) => last.next,
+  refetchInterval: 30_000,
 })
 const attempts = computed(() => data.value?.pages.flatMap((page) => page.attempts) ?? [])
 const set = (name: string, value: string) => router.replace({ query: { ...route.query, [name]: value || undefined } })
 const columns: Column<AttemptLine>[] = [
-  { key: 'outcome', title: '', sort: (a) => a.outcome }, { key: 'person', title: 'Person', sort: (a) => a.name ?? a.person }, { key: 'started', title: 'Began', sort: (a) => a.startedMs },
-  { key: 'total', title: 'Took', number: true, sort: (a) => a.totalMs }, { key: 'usual', title: 'Usual', number: true, sort: (a) => a.usualMs }, { key: 'place', title: 'Pool and host', sort: (a) => a.pool }, { key: 'cause', title: 'Cause', sort: (a) => a.causeTitle },
+  { key: 'outcome', title: '', sort: (a) => a.outcome },
+  { key: 'person', title: 'Person', sort: (a) => a.name ?? a.person },
+  { key: 'started', title: 'Began', sort: (a) => a.startedMs },
+  { key: 'total', title: 'Took', number: true, sort: (a) => a.totalMs },
+  { key: 'usual', title: 'Usual', number: true, sort: (a) => a.usualMs },
+  { key: 'place', title: 'Pool and host', sort: (a) => a.pool },
+  { key: 'cause', title: 'Cause', sort: (a) => a.causeTitle },
 ]
 const dropping = ref(false)
 const margin = ref<InstanceType<typeof UploadMargin> | null>(null)
@@ -43,22 +55,68 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
     <section class="work">
       <h1>Logons</h1>
       <div class="toolbar">
-        <select class="form-select" aria-label="Outcome" :value="text('outcome') ?? ''" @change="set('outcome', ($event.target as HTMLSelectElement).value)">
-          <option value="">every outcome</option><option value="bad">what cost time</option><option value="failed">failed</option><option value="slow">slow</option><option value="degraded">on a temporary profile</option><option value="open">under way</option><option value="ready">ready</option>
+        <select
+          class="form-select"
+          aria-label="Outcome"
+          :value="text('outcome') ?? ''"
+          @change="set('outcome', ($event.target as HTMLSelectElement).value)"
+        >
+          <option value="">every outcome</option>
+          <option value="bad">what cost time</option>
+          <option value="failed">failed</option>
+          <option value="slow">slow</option>
+          <option value="degraded">on a temporary profile</option>
+          <option value="open">under way</option>
+          <option value="ready">ready</option>
         </select>
-        <select class="form-select" aria-label="Order" :value="text('sort') ?? 'started'" @change="set('sort', ($event.target as HTMLSelectElement).value)"><option value="started">newest first</option><option value="total">longest first</option><option value="lost">most time lost first</option></select>
-        <template v-for="name in NAMED" :key="name"><span v-if="text(name)" class="chip">{{ name }} <span class="mono">{{ text(name) }}</span><button type="button" :aria-label="`Any ${name}`" @click="set(name, '')"><i-lucide-x /></button></span></template>
+        <select
+          class="form-select"
+          aria-label="Order"
+          :value="text('sort') ?? 'started'"
+          @change="set('sort', ($event.target as HTMLSelectElement).value)"
+        >
+          <option value="started">newest first</option>
+          <option value="total">longest first</option>
+          <option value="lost">most time lost first</option>
+        </select>
+        <template v-for="name in NAMED" :key="name"
+          ><span v-if="text(name)" class="chip"
+            >{{ name }} <span class="mono">{{ text(name) }}</span><button type="button" :aria-label="`Any ${name}`" @click="set(name, '')">
+              <i-lucide-x /></button></span
+        ></template>
         <a class="export" :href="addressOf('attemptsExport', { query })" download>Export CSV</a>
       </div>
       <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <template v-else>
-        <DataTable :columns="columns" :rows="attempts" :row-key="(a) => a.id" :go="open" label="Logons" empty="No logon matches. Take away a filter or choose a longer window; or drop an evidence file onto this page.">
+        <DataTable
+          :columns="columns"
+          :rows="attempts"
+          :row-key="(a) => a.id"
+          :go="open"
+          label="Logons"
+          empty="No logon matches. Take away a filter or choose a longer window; or drop an evidence file onto this page."
+        >
           <template #outcome="{ row }"><OutcomeStem :outcome="row.outcome" /></template>
-          <template #person="{ row }"><RouterLink class="plum" :to="`/people/${encodeURIComponent(row.person ?? '')}`" @click.stop>{{ row.name ?? row.person ?? 'not known' }}</RouterLink></template>
-          <template #started="{ row }"><span class="nowrap" :title="exact(row.startedMs)"><template v-if="chosen.ms > 86_400_000 || text('upload')">{{ day(row.startedMs) }} </template>{{ clockSeconds(row.startedMs) }}</span></template>
-          <template #total="{ row }"><strong v-if="row.lostMs > 0">{{ duration(row.totalMs) }}</strong><template v-else>{{ duration(row.totalMs) }}</template></template>
-          <template #usual="{ row }"><span class="quiet">{{ row.usualMs === null ? '–' : duration(row.usualMs) }}</span></template>
-          <template #place="{ row }">{{ row.pool }} <span class="mono quiet">{{ row.host }}</span></template>
+          <template #person="{ row }"
+            ><RouterLink class="plum" :to="`/people/${encodeURIComponent(row.person ?? '')}`" @click.stop>{{
+              row.name ?? row.person ?? 'not known'
+            }}</RouterLink></template
+          >
+          <template #started="{ row }"
+            ><span class="nowrap" :title="exact(row.startedMs)"
+              ><template v-if="chosen.ms > 86_400_000 || text('upload')">{{ day(row.startedMs) }} </template>{{ clockSeconds(row.startedMs) }}</span
+            ></template
+          >
+          <template #total="{ row }"
+            ><strong v-if="row.lostMs > 0">{{ duration(row.totalMs) }}</strong
+            ><template v-else>{{ duration(row.totalMs) }}</template></template
+          >
+          <template #usual="{ row }"
+            ><span class="quiet">{{ row.usualMs === null ? '–' : duration(row.usualMs) }}</span></template
+          >
+          <template #place="{ row }"
+            >{{ row.pool }} <span class="mono quiet">{{ row.host }}</span></template
+          >
           <template #cause="{ row }">{{ row.causeTitle }}</template>
         </DataTable>
         <BButton v-if="hasNextPage" variant="outline-secondary" class="mt-3" @click="fetchNextPage()">Earlier ones</BButton>
@@ -69,9 +127,29 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
 </template>
 
 <style scoped>
-.dropping { outline: 2px dashed var(--indigo); outline-offset: -8px; }
-.chip { border: 1px solid var(--hair); border-radius: 4px; padding: 3px 6px 3px 8px; display: inline-flex; gap: 6px; align-items: center; }
-.chip button { border: 0; background: none; color: var(--ink-2); padding: 0; line-height: 1; }
-.export { margin-left: auto; }
-.nowrap { white-space: nowrap; }
+.dropping {
+  outline: 2px dashed var(--indigo);
+  outline-offset: -8px;
+}
+.chip {
+  border: 1px solid var(--hair);
+  border-radius: 4px;
+  padding: 3px 6px 3px 8px;
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+}
+.chip button {
+  border: 0;
+  background: none;
+  color: var(--ink-2);
+  padding: 0;
+  line-height: 1;
+}
+.export {
+  margin-left: auto;
+}
+.nowrap {
+  white-space: nowrap;
+}
 </style>

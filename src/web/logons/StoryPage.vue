@@ -11,21 +11,41 @@ import LastLogons from './LastLogons.vue'
 import PhaseDrawing from './PhaseDrawing.vue'
 
 const props = defineProps<{ id: string }>()
-const { data: story, isPending, error, refetch } = useQuery({ queryKey: ['story', props.id], queryFn: ({ signal }) => call('story', { params: { id: props.id } }, signal), refetchInterval: (query) => (query.state.data?.outcome === 'open' ? 3000 : false) })
+const {
+  data: story,
+  isPending,
+  error,
+  refetch,
+} = useQuery({
+  queryKey: ['story', props.id],
+  queryFn: ({ signal }) => call('story', { params: { id: props.id } }, signal),
+  refetchInterval: (query) => (query.state.data?.outcome === 'open' ? 3000 : false),
+})
 
 const verb = computed(() => {
   const s = story.value
   if (!s) return ''
   const took = duration(s.totalMs)
   return {
-    failed: `could not log on, after ${took}`, ready: `logged on in ${took}`, slow: `logged on slowly, in ${took}`, degraded: `logged on without their profile, in ${took}`, abandoned: `gave up after ${took}`, open: `is logging on, ${took} so far`,
+    failed: `could not log on, after ${took}`,
+    ready: `logged on in ${took}`,
+    slow: `logged on slowly, in ${took}`,
+    degraded: `logged on without their profile, in ${took}`,
+    abandoned: `gave up after ${took}`,
+    open: `is logging on, ${took} so far`,
   }[s.outcome]
 })
 const places = computed(() => {
   const s = story.value
   if (!s) return []
   const attr = (name: string) => (s.attrs[name] === undefined ? null : String(s.attrs[name]))
-  return [{ word: '', value: s.pool, mono: false }, { word: 'host', value: s.host, mono: true }, { word: 'share', value: attr('share'), mono: true }, { word: 'image', value: attr('image'), mono: false }, { word: 'from', value: attr('network'), mono: false }].filter(({ value }) => value)
+  return [
+    { word: '', value: s.pool, mono: false },
+    { word: 'host', value: s.host, mono: true },
+    { word: 'share', value: attr('share'), mono: true },
+    { word: 'image', value: attr('image'), mono: false },
+    { word: 'from', value: attr('network'), mono: false },
+  ].filter(({ value }) => value)
 })
 const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(([a], [b]) => a.localeCompare(b)))
 </script>
@@ -34,16 +54,49 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
   <PageState v-if="!story" :loading="isPending" :error="error" @retry="refetch()" />
   <div v-else class="page">
     <section class="work">
-      <h1><OutcomeStem :outcome="story.outcome" :height="22" /> <RouterLink class="plum" :to="`/people/${encodeURIComponent(story.person ?? '')}`">{{ story.name ?? story.account ?? 'Somebody' }}</RouterLink> {{ verb }}</h1>
-      <div class="sub"><span :title="exact(story.startedMs)">{{ day(story.startedMs) }} {{ clockSeconds(story.startedMs) }}</span><template v-for="place in places" :key="place.word"> · {{ place.word }} <span :class="{ mono: place.mono }">{{ place.value }}</span></template><template v-if="story.usualMs !== null"> · usual here {{ duration(story.usualMs) }}</template></div>
+      <h1>
+        <OutcomeStem :outcome="story.outcome" :height="22" />
+        <RouterLink class="plum" :to="`/people/${encodeURIComponent(story.person ?? '')}`">{{
+          story.name ?? story.account ?? 'Somebody'
+        }}</RouterLink>
+        {{ verb }}
+      </h1>
+      <div class="sub">
+        <span :title="exact(story.startedMs)">{{ day(story.startedMs) }} {{ clockSeconds(story.startedMs) }}</span
+        ><template v-for="place in places" :key="place.word">
+          · {{ place.word }} <span :class="{ mono: place.mono }">{{ place.value }}</span></template
+        ><template v-if="story.usualMs !== null"> · usual here {{ duration(story.usualMs) }}</template>
+      </div>
       <PhaseDrawing :story="story" />
       <div class="pair">
-        <div><h2>Colleagues on {{ story.pool }}, {{ clockSeconds(story.colleagues.fromMs).slice(0, 5) }} to {{ clockSeconds(story.colleagues.toMs).slice(0, 5) }}</h2><ColleaguesPicture :story="story" /></div>
-        <div><h2>Their last {{ story.last.length }} logons</h2><LastLogons :attempts="story.last" :current="story.id" /></div>
+        <div>
+          <h2>
+            Colleagues on {{ story.pool }}, {{ clockSeconds(story.colleagues.fromMs).slice(0, 5) }} to
+            {{ clockSeconds(story.colleagues.toMs).slice(0, 5) }}
+          </h2>
+          <ColleaguesPicture :story="story" />
+        </div>
+        <div>
+          <h2>Their last {{ story.last.length }} logons</h2>
+          <LastLogons :attempts="story.last" :current="story.id" />
+        </div>
       </div>
-      <details class="all"><summary>Everything that was reported: {{ story.observations }} records, {{ attributes.length }} attributes</summary>
-        <table class="plain"><tbody><tr v-for="[name, value] in attributes" :key="name"><td class="quiet">{{ name }}</td><td class="mono">{{ value }}</td></tr></tbody></table>
-        <template v-if="story.oddities.length"><h2>Odd in the evidence</h2><ul><li v-for="oddity in story.oddities" :key="oddity.sentence">{{ oddity.sentence }}</li></ul></template>
+      <details class="all">
+        <summary>Everything that was reported: {{ story.observations }} records, {{ attributes.length }} attributes</summary>
+        <table class="plain">
+          <tbody>
+            <tr v-for="[name, value] in attributes" :key="name">
+              <td class="quiet">{{ name }}</td>
+              <td class="mono">{{ value }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <template v-if="story.oddities.length"
+          ><h2>Odd in the evidence</h2>
+          <ul>
+            <li v-for="oddity in story.oddities" :key="oddity.sentence">{{ oddity.sentence }}</li>
+          </ul></template
+        >
       </details>
     </section>
     <aside class="margin" aria-label="The cause"><CauseMargin :story="story" /></aside>
@@ -51,8 +104,22 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
 </template>
 
 <style scoped>
-.pair { display: grid; grid-template-columns: 1fr 1fr; gap: 32px; }
-.all { margin-top: 20px; }
-.all summary { color: var(--ink-2); cursor: pointer; }
-@media (max-width: 820px) { .pair { grid-template-columns: 1fr; gap: 0; } }
+.pair {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 32px;
+}
+.all {
+  margin-top: 20px;
+}
+.all summary {
+  color: var(--ink-2);
+  cursor: pointer;
+}
+@media (max-width: 820px) {
+  .pair {
+    grid-template-columns: 1fr;
+    gap: 0;
+  }
+}
 </style>

@@ -11,8 +11,15 @@ import IncidentMargin from './IncidentMargin.vue'
 import { incidentPlace, sinceWords } from './incident'
 
 const { fromMs, toMs, chosen } = useWindow()
-const { data: today, isPending, error, refetch } = useQuery({
-  queryKey: ['today', computed(() => chosen.value.id), toMs], queryFn: ({ signal }) => call('today', { query: { fromMs: fromMs.value, toMs: toMs.value } }, signal), placeholderData: keepPreviousData,
+const {
+  data: today,
+  isPending,
+  error,
+  refetch,
+} = useQuery({
+  queryKey: ['today', computed(() => chosen.value.id), toMs],
+  queryFn: ({ signal }) => call('today', { query: { fromMs: fromMs.value, toMs: toMs.value } }, signal),
+  placeholderData: keepPreviousData,
 })
 const picked = ref<string | null>(null)
 const shown = ref(12)
@@ -23,8 +30,17 @@ const summary = computed(() => {
   const t = today.value
   if (!t) return ''
   const parts = [`median ${duration(t.medianMs)}${t.usualMedianMs === null ? '' : ` (usual ${duration(t.usualMedianMs)})`}`]
-  for (const [outcome, word] of [['failed', 'failed'], ['degraded', 'on a temporary profile'], ['slow', 'slow'], ['open', 'under way']] as const) if (n(outcome)) parts.push(`${count(n(outcome))} ${word}`)
-  if (t.lostMs > 60_000) parts.push(`${duration(t.lostMs)} of people's time lost${t.worstFromMs !== null && t.worstToMs !== null ? `, most of it between ${clock(t.worstFromMs)} and ${clock(t.worstToMs)}` : ''}`)
+  for (const [outcome, word] of [
+    ['failed', 'failed'],
+    ['degraded', 'on a temporary profile'],
+    ['slow', 'slow'],
+    ['open', 'under way'],
+  ] as const)
+    if (n(outcome)) parts.push(`${count(n(outcome))} ${word}`)
+  if (t.lostMs > 60_000)
+    parts.push(
+      `${duration(t.lostMs)} of people's time lost${t.worstFromMs !== null && t.worstToMs !== null ? `, most of it between ${clock(t.worstFromMs)} and ${clock(t.worstToMs)}` : ''}`,
+    )
   return parts.join(' · ')
 })
 </script>
@@ -33,35 +49,91 @@ const summary = computed(() => {
   <PageState v-if="!today" :loading="isPending" :error="error" @retry="refetch()" />
   <div v-else class="page">
     <section class="work">
-      <h1>{{ plural(today.logons, 'logon') }} in the {{ chosen.title }}, {{ spoiled === 0 ? 'none of them spoiled' : `${count(spoiled)} of them spoiled` }}</h1>
+      <h1>
+        {{ plural(today.logons, 'logon') }} in the {{ chosen.title }},
+        {{ spoiled === 0 ? 'none of them spoiled' : `${count(spoiled)} of them spoiled` }}
+      </h1>
       <div class="sub">{{ summary }}</div>
       <DayPicture v-if="today.logons > 0" :today="today" />
-      <p v-else class="quiet empty">Nobody has logged on in this window, or no evidence has arrived. Choose a longer window, or <RouterLink to="/logons">give an evidence file</RouterLink>.</p>
+      <p v-else class="quiet empty">
+        Nobody has logged on in this window, or no evidence has arrived. Choose a longer window, or
+        <RouterLink to="/logons">give an evidence file</RouterLink>.
+      </p>
       <h2 id="decide">Needs a decision, by time lost</h2>
       <p v-if="today.incidents.length === 0" class="quiet">Nothing. All logons were as usual.</p>
       <ul v-else class="incidents" aria-labelledby="decide">
         <li v-for="one in today.incidents.slice(0, shown)" :key="one.id" :class="{ on: one.id === incident?.id }">
           <button type="button" :aria-pressed="one.id === incident?.id" @click="picked = one.id">
-            <OutcomeStem :outcome="one.failed > one.attempts / 2 ? 'failed' : one.cause === 'host-not-configured' || one.cause === 'temporary-profile' ? 'degraded' : 'slow'" :height="20" />
-            <span><span class="title">{{ one.title }}<template v-if="incidentPlace(one)">: {{ incidentPlace(one) }}</template></span><br /><span class="quiet small">{{ plural(one.people, 'person', 'people') }}, {{ plural(one.attempts, 'logon') }} · {{ sinceWords(one, today.nowMs) }}</span></span>
-            <span class="number"><span class="title">{{ duration(one.lostMs) }}</span><br /><span class="quiet small">lost</span></span>
+            <OutcomeStem
+              :outcome="
+                one.failed > one.attempts / 2
+                  ? 'failed'
+                  : one.cause === 'host-not-configured' || one.cause === 'temporary-profile'
+                    ? 'degraded'
+                    : 'slow'
+              "
+              :height="20"
+            />
+            <span
+              ><span class="title"
+                >{{ one.title }}<template v-if="incidentPlace(one)">: {{ incidentPlace(one) }}</template></span
+              ><br /><span class="quiet small"
+                >{{ plural(one.people, 'person', 'people') }}, {{ plural(one.attempts, 'logon') }} · {{ sinceWords(one, today.nowMs) }}</span
+              ></span
+            >
+            <span class="number"
+              ><span class="title">{{ duration(one.lostMs) }}</span
+              ><br /><span class="quiet small">lost</span></span
+            >
           </button>
         </li>
       </ul>
       <BButton v-if="today.incidents.length > shown" variant="link" @click="shown = 50">{{ today.incidents.length - shown }} smaller ones</BButton>
     </section>
-    <aside class="margin" aria-label="About the chosen line"><IncidentMargin v-if="incident" :key="incident.id" :incident="incident" :now-ms="today.nowMs" /><p v-else class="quiet">What needs a decision is explained here.</p></aside>
+    <aside class="margin" aria-label="About the chosen line">
+      <IncidentMargin v-if="incident" :key="incident.id" :incident="incident" :now-ms="today.nowMs" />
+      <p v-else class="quiet">What needs a decision is explained here.</p>
+    </aside>
   </div>
 </template>
 
 <style scoped>
-.empty { padding: 40px 0; }
-.incidents { list-style: none; margin: 0; padding: 0; }
-.incidents li { border-top: 1px solid var(--hair); }
-.incidents li:last-child { border-bottom: 1px solid var(--hair); }
-.incidents button { all: unset; box-sizing: border-box; display: grid; grid-template-columns: 34px minmax(0, 1fr) auto; gap: 4px; width: 100%; padding: 8px 10px 8px 12px; cursor: pointer; }
-.incidents button:hover, .on { background: var(--paper-2); }
-.incidents button:focus-visible { outline: 2px solid var(--indigo); outline-offset: -2px; }
-.on { box-shadow: inset 3px 0 0 var(--ink); }
-.title { font-weight: 600; }
+.empty {
+  padding: 40px 0;
+}
+.incidents {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.incidents li {
+  border-top: 1px solid var(--hair);
+}
+.incidents li:last-child {
+  border-bottom: 1px solid var(--hair);
+}
+.incidents button {
+  all: unset;
+  box-sizing: border-box;
+  display: grid;
+  grid-template-columns: 34px minmax(0, 1fr) auto;
+  gap: 4px;
+  width: 100%;
+  padding: 8px 10px 8px 12px;
+  cursor: pointer;
+}
+.incidents button:hover,
+.on {
+  background: var(--paper-2);
+}
+.incidents button:focus-visible {
+  outline: 2px solid var(--indigo);
+  outline-offset: -2px;
+}
+.on {
+  box-shadow: inset 3px 0 0 var(--ink);
+}
+.title {
+  font-weight: 600;
+}
 </style>

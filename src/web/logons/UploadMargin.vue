@@ -15,13 +15,19 @@ const fault = ref('')
 const chosen = ref<string | null>(null)
 const { data } = useQuery({ queryKey: ['uploads'], queryFn: () => call('uploads', {}) })
 const uploads = computed(() => data.value?.uploads.slice(0, 6) ?? [])
-const { data: detail } = useQuery({ queryKey: ['upload', chosen], queryFn: () => call('uploadState', { params: { id: chosen.value ?? '' } }), enabled: computed(() => chosen.value !== null) })
+const { data: detail } = useQuery({
+  queryKey: ['upload', chosen],
+  queryFn: () => call('uploadState', { params: { id: chosen.value ?? '' } }),
+  enabled: computed(() => chosen.value !== null),
+})
 
 async function take(file: File): Promise<void> {
   fault.value = ''
   sending.value = { name: file.name, share: 0 }
   try {
-    const { id } = await sendFile(file, (share) => { sending.value = { name: file.name, share } })
+    const { id } = await sendFile(file, (share) => {
+      sending.value = { name: file.name, share }
+    })
     chosen.value = id
     await client.invalidateQueries({ queryKey: ['uploads'] })
   } catch (error) {
@@ -44,23 +50,38 @@ function picked(event: Event): void {
 <template>
   <h2>Give evidence</h2>
   <template v-if="session.mayHelp">
-    <p class="quiet small">Drop a file onto this page: observations as NDJSON, or OpenTelemetry traces as OTLP JSON; also compressed with gzip. Reading the same file twice changes nothing.</p>
+    <p class="quiet small">
+      Drop a file onto this page: observations as NDJSON, or OpenTelemetry traces as OTLP JSON; also compressed with gzip. Reading the same file twice
+      changes nothing.
+    </p>
     <BButton variant="outline-secondary" @click="input?.click()">Choose a file…</BButton>
     <input ref="input" type="file" class="visually-hidden" aria-label="Evidence file" tabindex="-1" @change="picked" />
   </template>
   <p v-else class="quiet small">Your role may look at evidence, not give any.</p>
   <p v-if="fault" class="madder" role="alert">{{ fault }}</p>
-  <div v-if="sending" class="one" role="status">{{ sending.name }}<br /><span class="quiet small">sending, {{ Math.round(sending.share * 100) }} %</span><BProgress :value="sending.share * 100" /></div>
+  <div v-if="sending" class="one" role="status">
+    {{ sending.name }}<br /><span class="quiet small">sending, {{ Math.round(sending.share * 100) }} %</span
+    ><BProgress :value="sending.share * 100" />
+  </div>
 
   <section v-if="detail" class="detail" aria-label="The evidence file">
     <strong>{{ detail.name }}</strong>
-    <template v-if="detail.state === 'reading'"><p class="quiet small">{{ size(detail.bytesRead) }} of {{ size(detail.bytes) }} read</p><BProgress :value="share(detail)" /><BButton variant="link" @click="cancel(detail.id)">Stop reading</BButton></template>
+    <template v-if="detail.state === 'reading'"
+      ><p class="quiet small">{{ size(detail.bytesRead) }} of {{ size(detail.bytes) }} read</p>
+      <BProgress :value="share(detail)" /><BButton variant="link" @click="cancel(detail.id)">Stop reading</BButton></template
+    >
     <template v-else>
       <p role="status">{{ detail.sentence }}</p>
-      <RouterLink v-if="detail.attempts > 0" :to="{ path: '/logons', query: { upload: detail.id } }">{{ plural(detail.attempts, 'logon') }} came of it</RouterLink>
+      <RouterLink v-if="detail.attempts > 0" :to="{ path: '/logons', query: { upload: detail.id } }"
+        >{{ plural(detail.attempts, 'logon') }} came of it</RouterLink
+      >
       <template v-if="detail.refused > 0">
         <h2>Refused: {{ count(detail.refused) }}</h2>
-        <ul><li v-for="(one, index) in detail.faults.slice(0, 8)" :key="index"><span class="mono">{{ one.line === null ? 'file' : `line ${one.line}` }}</span> {{ one.reason }}</li></ul>
+        <ul>
+          <li v-for="(one, index) in detail.faults.slice(0, 8)" :key="index">
+            <span class="mono">{{ one.line === null ? 'file' : `line ${one.line}` }}</span> {{ one.reason }}
+          </li>
+        </ul>
         <a :href="addressOf('uploadRefused', { params: { id: detail.id } })" download>Download all that were refused</a>
       </template>
     </template>
@@ -69,17 +90,49 @@ function picked(event: Event): void {
   <h2>Evidence files</h2>
   <p v-if="uploads.length === 0" class="quiet small">None yet.</p>
   <button v-for="upload in uploads" :key="upload.id" type="button" class="one" @click="chosen = upload.id">
-    {{ upload.name }}<br /><span class="quiet small">{{ when(upload.startedMs) }} · {{ upload.state === 'reading' ? `reading, ${Math.round(share(upload))} %` : `${count(upload.observations)} records${upload.refused ? `, ${count(upload.refused)} refused` : ''}` }}</span>
+    {{ upload.name }}<br /><span class="quiet small"
+      >{{ when(upload.startedMs) }} ·
+      {{
+        upload.state === 'reading'
+          ? `reading, ${Math.round(share(upload))} %`
+          : `${count(upload.observations)} records${upload.refused ? `, ${count(upload.refused)} refused` : ''}`
+      }}</span
+    >
   </button>
   <h2>Or send it</h2>
-  <p class="quiet small">OpenTelemetry exporters: OTLP/HTTP, JSON, to <code>/v1/traces</code> with a token in the <code>Authorization</code> header.</p>
+  <p class="quiet small">
+    OpenTelemetry exporters: OTLP/HTTP, JSON, to <code>/v1/traces</code> with a token in the <code>Authorization</code> header.
+  </p>
 </template>
 
 <style scoped>
-.one { all: unset; display: block; box-sizing: border-box; width: 100%; border-top: 1px solid var(--hair); padding: 6px 0; cursor: pointer; overflow-wrap: anywhere; }
-.one:focus-visible { outline: 2px solid var(--indigo); }
-.detail { border-top: 2px solid var(--ink); margin-top: 14px; padding-top: 8px; }
-.detail p { margin: 2px 0 4px; }
-ul { padding: 0; list-style: none; font-size: 12.5px; }
-li { padding: 2px 0; }
+.one {
+  all: unset;
+  display: block;
+  box-sizing: border-box;
+  width: 100%;
+  border-top: 1px solid var(--hair);
+  padding: 6px 0;
+  cursor: pointer;
+  overflow-wrap: anywhere;
+}
+.one:focus-visible {
+  outline: 2px solid var(--indigo);
+}
+.detail {
+  border-top: 2px solid var(--ink);
+  margin-top: 14px;
+  padding-top: 8px;
+}
+.detail p {
+  margin: 2px 0 4px;
+}
+ul {
+  padding: 0;
+  list-style: none;
+  font-size: 12.5px;
+}
+li {
+  padding: 2px 0;
+}
 </style>

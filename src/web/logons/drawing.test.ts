@@ -5,21 +5,67 @@ import { incidentPlace, incidentQuery, sinceWords } from './incident'
 
 const phase = (name: string, startMs: number, endMs: number) => ({ phase: name, startMs, endMs, ended: true, code: null, host: null })
 const story = (over: Partial<Story>): Story => ({
-  id: 's', person: 'mara', name: 'Mara', host: 'H', pool: 'p', startedMs: 0, totalMs: 20_000, usualMs: 14_000, outcome: 'ready', cause: null, causeTitle: null, lostMs: 0, account: 'mara', session: null, attrs: {}, phases: [], parts: [], marks: [],
-  blame: [], shares: [], usual: null, excess: [], slowMs: 45_000, diagnosis: { cause: null, others: [] }, oddities: [], observations: 0, colleagues: { fromMs: 0, toMs: 1, totalMs: [], outcome: [], id: [] }, last: [], alike: null, ...over,
+  id: 's',
+  person: 'mara',
+  name: 'Mara',
+  host: 'H',
+  pool: 'p',
+  startedMs: 0,
+  totalMs: 20_000,
+  usualMs: 14_000,
+  outcome: 'ready',
+  cause: null,
+  causeTitle: null,
+  lostMs: 0,
+  account: 'mara',
+  session: null,
+  attrs: {},
+  phases: [],
+  parts: [],
+  marks: [],
+  blame: [],
+  shares: [],
+  usual: null,
+  excess: [],
+  slowMs: 45_000,
+  diagnosis: { cause: null, others: [] },
+  oddities: [],
+  observations: 0,
+  colleagues: { fromMs: 0, toMs: 1, totalMs: [], outcome: [], id: [] },
+  last: [],
+  alike: null,
+  ...over,
 })
 
 describe('the drawing of a story', () => {
   const slow = story({
-    phases: [phase('policy', 0, 12_000), phase('packages', 1000, 4000), phase('shell', 15_000, 20_000)], parts: [{ ...phase('policy', 1000, 11_000), part: 'printers' }],
-    blame: [{ phase: 'policy', fromMs: 0, toMs: 12_000 }, { phase: 'unrecorded', fromMs: 12_000, toMs: 15_000 }, { phase: 'shell', fromMs: 15_000, toMs: 20_000 }], shares: [{ phase: 'policy', ms: 12_000 }, { phase: 'unrecorded', ms: 3000 }, { phase: 'shell', ms: 5000 }],
-    excess: [{ phase: 'policy', ms: 9600, usualMs: 2400, blameMs: 12_000 }], usual: { n: 30, sentence: '', series: { policy: { medianMs: 2400, lowMs: 2000, highMs: 3000 } } },
-    marks: [{ atMs: 2000, code: 'x', number: null, says: 'busy', phase: 'policy', text: null }, { atMs: 3000, code: 'x', number: null, says: 'busy', phase: 'policy', text: null }],
+    phases: [phase('policy', 0, 12_000), phase('packages', 1000, 4000), phase('shell', 15_000, 20_000)],
+    parts: [{ ...phase('policy', 1000, 11_000), part: 'printers' }],
+    blame: [
+      { phase: 'policy', fromMs: 0, toMs: 12_000 },
+      { phase: 'unrecorded', fromMs: 12_000, toMs: 15_000 },
+      { phase: 'shell', fromMs: 15_000, toMs: 20_000 },
+    ],
+    shares: [
+      { phase: 'policy', ms: 12_000 },
+      { phase: 'unrecorded', ms: 3000 },
+      { phase: 'shell', ms: 5000 },
+    ],
+    excess: [{ phase: 'policy', ms: 9600, usualMs: 2400, blameMs: 12_000 }],
+    usual: { n: 30, sentence: '', series: { policy: { medianMs: 2400, lowMs: 2000, highMs: 3000 } } },
+    marks: [
+      { atMs: 2000, code: 'x', number: null, says: 'busy', phase: 'policy', text: null },
+      { atMs: 3000, code: 'x', number: null, says: 'busy', phase: 'policy', text: null },
+    ],
   })
 
   it('has a row a phase, tells what blocked from what ran beside, and where no record is', () => {
     const drawing = drawPhases(slow)
-    expect(drawing.rows.map((row) => [row.phase, row.strokes.map(({ beside }) => beside)])).toEqual([['policy', [false]], ['packages', [true]], ['shell', [false]]])
+    expect(drawing.rows.map((row) => [row.phase, row.strokes.map(({ beside }) => beside)])).toEqual([
+      ['policy', [false]],
+      ['packages', [true]],
+      ['shell', [false]],
+    ])
     expect(drawing.gaps).toEqual([{ phase: 'unrecorded', fromMs: 12_000, toMs: 15_000 }])
     expect(drawing.sum).toBe('3.0 s without any record · all 20 s accounted for')
   })
@@ -36,7 +82,23 @@ describe('the drawing of a story', () => {
 })
 
 it('an incident says where it is, since when, and how to list it', () => {
-  const incident = { id: 'i', cause: 'container-held', title: 'Held', scope: [{ dimension: 'holderHost', value: 'TH-Q2-07' }, { dimension: 'zone', value: 'Q2' }], fromMs: Date.UTC(2026, 10, 23, 5), sinceMs: Date.UTC(2026, 10, 23, 5), toMs: Date.UTC(2026, 10, 23, 9), attempts: 3, failed: 3, people: 2, lostMs: 1, example: 'x' }
+  const incident = {
+    id: 'i',
+    cause: 'container-held',
+    title: 'Held',
+    scope: [
+      { dimension: 'holderHost', value: 'TH-Q2-07' },
+      { dimension: 'zone', value: 'Q2' },
+    ],
+    fromMs: Date.UTC(2026, 10, 23, 5),
+    sinceMs: Date.UTC(2026, 10, 23, 5),
+    toMs: Date.UTC(2026, 10, 23, 9),
+    attempts: 3,
+    failed: 3,
+    people: 2,
+    lostMs: 1,
+    example: 'x',
+  }
   expect(incidentPlace(incident)).toBe('held by TH-Q2-07, zone Q2')
   expect(sinceWords(incident, incident.toMs + 60_000)).toBe('since 05:00, going on')
   expect(sinceWords(incident, incident.toMs + 7_200_000)).toBe('05:00 to 09:00, last 2 h ago')

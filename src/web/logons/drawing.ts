@@ -1,14 +1,30 @@
 import type { Story } from '../../contract/logons'
 import { duration } from '../kit/format'
 
-export interface Stroke { readonly startMs: number; readonly endMs: number; readonly ended: boolean; readonly beside: boolean }
+export interface Stroke {
+  readonly startMs: number
+  readonly endMs: number
+  readonly ended: boolean
+  readonly beside: boolean
+}
 export interface DrawnRow {
-  readonly phase: string; readonly startMs: number; readonly endMs: number; readonly strokes: readonly Stroke[]; readonly marks: readonly { atMs: number; fails: boolean; words: string }[]
-  readonly usualMs: number; readonly excess: { ms: number } | null; readonly label: string; readonly labelBefore: boolean
+  readonly phase: string
+  readonly startMs: number
+  readonly endMs: number
+  readonly strokes: readonly Stroke[]
+  readonly marks: readonly { atMs: number; fails: boolean; words: string }[]
+  readonly usualMs: number
+  readonly excess: { ms: number } | null
+  readonly label: string
+  readonly labelBefore: boolean
 }
 export interface Drawing {
-  readonly spanMs: number; readonly rows: readonly DrawnRow[]; readonly blame: readonly { phase: string; fromMs: number; toMs: number; late: boolean; label: string }[]
-  readonly gaps: readonly { fromMs: number; toMs: number }[]; readonly sum: string; readonly words: string
+  readonly spanMs: number
+  readonly rows: readonly DrawnRow[]
+  readonly blame: readonly { phase: string; fromMs: number; toMs: number; late: boolean; label: string }[]
+  readonly gaps: readonly { fromMs: number; toMs: number }[]
+  readonly sum: string
+  readonly words: string
 }
 
 /** Gaps shorter than this are not worth a line of their own in the drawing. */
@@ -22,12 +38,22 @@ export function drawPhases(story: Story): Drawing {
   const excess = new Map(story.excess.map((one) => [one.phase, one]))
   const blame = story.blame.map(({ phase, fromMs, toMs }) => {
     const late = excess.get(phase)
-    return { phase, fromMs, toMs, late: late !== undefined, label: late ? `${phase} ${duration(toMs - fromMs)}, ${duration(late.ms)} more than usual` : `${phase} ${duration(toMs - fromMs)}` }
+    return {
+      phase,
+      fromMs,
+      toMs,
+      late: late !== undefined,
+      label: late ? `${phase} ${duration(toMs - fromMs)}, ${duration(late.ms)} more than usual` : `${phase} ${duration(toMs - fromMs)}`,
+    }
   })
   const unrecorded = story.shares.find(({ phase }) => phase === 'unrecorded')?.ms ?? 0
   const sum = `${unrecorded === 0 ? 'nothing unrecorded' : `${duration(unrecorded)} without any record`} · all ${duration(story.totalMs)} accounted for`
   return {
-    spanMs, rows, blame, gaps: story.blame.filter(({ phase, fromMs, toMs }) => phase === 'unrecorded' && toMs - fromMs >= GAP_MS), sum,
+    spanMs,
+    rows,
+    blame,
+    gaps: story.blame.filter(({ phase, fromMs, toMs }) => phase === 'unrecorded' && toMs - fromMs >= GAP_MS),
+    sum,
     words: `Phases: ${rows.map(({ phase, label }) => `${phase} ${label}`).join('; ')}. ${sum}.`,
   }
 }
@@ -44,20 +70,42 @@ function row(story: Story, phase: string, spanMs: number): DrawnRow {
   const marks = story.marks.filter((mark) => mark.phase === phase)
   const codes = [...new Set(marks.filter(({ code }) => code).map(({ says }) => says))]
   const part = excess ? longest(story, phase) : null
-  const label = [duration(tookMs) + (excess ? ` · usual ${duration(excess.usualMs)}` : ''), ...(part ? [`“${part.part}” alone ${duration(part.endMs - part.startMs)}`] : []), ...codes.map((says) => { const n = marks.filter((mark) => mark.says === says).length; return n > 1 ? `${n} × ${says}` : says })].join(' · ')
+  const label = [
+    duration(tookMs) + (excess ? ` · usual ${duration(excess.usualMs)}` : ''),
+    ...(part ? [`“${part.part}” alone ${duration(part.endMs - part.startMs)}`] : []),
+    ...codes.map((says) => {
+      const n = marks.filter((mark) => mark.says === says).length
+      return n > 1 ? `${n} × ${says}` : says
+    }),
+  ].join(' · ')
   return {
-    phase, startMs, endMs, strokes, usualMs, excess, label, labelBefore: endMs / spanMs > 0.62,
-    marks: marks.map(({ atMs, number, code, says }) => ({ atMs: Math.max(0, atMs), fails: code !== null && code !== 'factor.approved', words: [says, number ?? code].filter(Boolean).join(', ') })),
+    phase,
+    startMs,
+    endMs,
+    strokes,
+    usualMs,
+    excess,
+    label,
+    labelBefore: endMs / spanMs > 0.62,
+    marks: marks.map(({ atMs, number, code, says }) => ({
+      atMs: Math.max(0, atMs),
+      fails: code !== null && code !== 'factor.approved',
+      words: [says, number ?? code].filter(Boolean).join(', '),
+    })),
   }
 }
 
 function longest(story: Story, phase: string) {
-  return story.parts.filter((part) => part.phase === phase).reduce<Story['parts'][number] | null>((best, part) => (!best || part.endMs - part.startMs > best.endMs - best.startMs ? part : best), null)
+  return story.parts
+    .filter((part) => part.phase === phase)
+    .reduce<Story['parts'][number] | null>((best, part) => (!best || part.endMs - part.startMs > best.endMs - best.startMs ? part : best), null)
 }
 
 /** A phase as strokes: what the end waited for in ink, what ran beside in stone. */
 function cut(phase: Story['phases'][number], blamed: Story['blame']): Stroke[] {
-  const edges = [phase.startMs, phase.endMs, ...blamed.flatMap(({ fromMs, toMs }) => [fromMs, toMs])].filter((ms) => ms >= phase.startMs && ms <= phase.endMs).sort((a, b) => a - b)
+  const edges = [phase.startMs, phase.endMs, ...blamed.flatMap(({ fromMs, toMs }) => [fromMs, toMs])]
+    .filter((ms) => ms >= phase.startMs && ms <= phase.endMs)
+    .sort((a, b) => a - b)
   const strokes: Stroke[] = []
   for (let i = 0; i + 1 < edges.length; i++) {
     const [startMs, endMs] = [edges[i] ?? 0, edges[i + 1] ?? 0]

@@ -15,16 +15,37 @@ const client = useQueryClient()
 const { data: policy, isPending, error, refetch } = useQuery({ queryKey: ['policy'], queryFn: () => call('policy', {}) })
 const draft = ref<Settings | null>(null)
 const editing = computed(() => draft.value !== null)
-const edit = () => { if (policy.value) draft.value = structuredClone(JSON.parse(JSON.stringify(policy.value.settings)) as Settings) }
-const asked = refDebounced(computed(() => JSON.stringify(draft.value)), 250)
-const { data: preview } = useQuery({ queryKey: ['preview', asked], queryFn: () => call('policyPreview', { body: JSON.parse(asked.value) as Settings }), enabled: computed(() => asked.value !== 'null') })
-const { mutate: publish, error: refused, isPending: publishing, reset } = useMutation({
-  mutationFn: () => call('policyPublish', { body: { settings: preview.value?.settings ?? (draft.value as Settings), basedOn: policy.value?.version ?? 0 } }),
-  onSuccess: (page) => { client.setQueryData(['policy'], page); draft.value = null },
+const edit = () => {
+  if (policy.value) draft.value = structuredClone(JSON.parse(JSON.stringify(policy.value.settings)) as Settings)
+}
+const asked = refDebounced(
+  computed(() => JSON.stringify(draft.value)),
+  250,
+)
+const { data: preview } = useQuery({
+  queryKey: ['preview', asked],
+  queryFn: () => call('policyPreview', { body: JSON.parse(asked.value) as Settings }),
+  enabled: computed(() => asked.value !== 'null'),
+})
+const {
+  mutate: publish,
+  error: refused,
+  isPending: publishing,
+  reset,
+} = useMutation({
+  mutationFn: () =>
+    call('policyPublish', { body: { settings: preview.value?.settings ?? (draft.value as Settings), basedOn: policy.value?.version ?? 0 } }),
+  onSuccess: (page) => {
+    client.setQueryData(['policy'], page)
+    draft.value = null
+  },
 })
 watch(draft, () => reset(), { deep: true })
 const faultOf = (path: string) => preview.value?.faults.find((fault) => fault.path === path)?.sentence
-const locationFault = (index: number) => { const reading = readLocation(draft.value?.locations[index] ?? ''); return reading.ok ? faultOf(`locations.${index}`) : reading.sentence }
+const locationFault = (index: number) => {
+  const reading = readLocation(draft.value?.locations[index] ?? '')
+  return reading.ok ? faultOf(`locations.${index}`) : reading.sentence
+}
 function move(index: number, by: number): void {
   const list = draft.value?.locations
   const [one] = list?.splice(index, 1) ?? []
@@ -37,12 +58,22 @@ function setSlow(pool: string, value: string): void {
 }
 const s = computed(() => policy.value?.settings)
 type HostLine = PolicyPage['hosts'][number]
-const states = computed(() => { const counts = new Map<string, number>(); for (const { state } of policy.value?.hosts ?? []) counts.set(state, (counts.get(state) ?? 0) + 1); return counts })
+const states = computed(() => {
+  const counts = new Map<string, number>()
+  for (const { state } of policy.value?.hosts ?? []) counts.set(state, (counts.get(state) ?? 0) + 1)
+  return counts
+})
 const onlyOdd = ref(false)
 const hosts = computed(() => (policy.value?.hosts ?? []).filter(({ state }) => !onlyOdd.value || state !== 'as it should be'))
 const RANK: Record<string, number> = { differs: 0, 'restart needed': 1, 'never reported': 2, 'as it should be': 3 }
 const sorted = computed(() => [...hosts.value].sort((a, b) => (RANK[a.state] ?? 9) - (RANK[b.state] ?? 9) || a.host.localeCompare(b.host)))
-const columns: Column<HostLine>[] = [{ key: 'host', title: 'Host', sort: (h) => h.host }, { key: 'pool', title: 'Pool', sort: (h) => h.pool }, { key: 'state', title: 'In force', sort: (h) => h.state }, { key: 'version', title: 'Version', number: true, sort: (h) => h.version }, { key: 'reported', title: 'Reported', sort: (h) => h.reportedMs }]
+const columns: Column<HostLine>[] = [
+  { key: 'host', title: 'Host', sort: (h) => h.host },
+  { key: 'pool', title: 'Pool', sort: (h) => h.pool },
+  { key: 'state', title: 'In force', sort: (h) => h.state },
+  { key: 'version', title: 'Version', number: true, sort: (h) => h.version },
+  { key: 'reported', title: 'Reported', sort: (h) => h.reportedMs },
+]
 </script>
 
 <template>
@@ -50,45 +81,122 @@ const columns: Column<HostLine>[] = [{ key: 'host', title: 'Host', sort: (h) => 
   <div v-else class="page">
     <section class="work">
       <h1>The base policy</h1>
-      <div class="sub">Version {{ policy.version }}<template v-if="policy.publishedMs">, published {{ when(policy.publishedMs) }} by {{ policy.author }}</template>. It applies to everybody: {{ plural(policy.people, 'person', 'people') }} on {{ plural(policy.hosts.length, 'host') }}.</div>
+      <div class="sub">
+        Version {{ policy.version }}<template v-if="policy.publishedMs">, published {{ when(policy.publishedMs) }} by {{ policy.author }}</template
+        >. It applies to everybody: {{ plural(policy.people, 'person', 'people') }} on {{ plural(policy.hosts.length, 'host') }}.
+      </div>
       <div v-if="!draft" class="sentences">
-        <p>Containers are <strong>{{ s.containers }}</strong>; each is a <strong>{{ s.diskFormat === 'vhdx-dynamic' ? 'VHDX file that grows with use' : 'VHDX file of full size' }}</strong>, of at most <strong>{{ s.sizeLimitMib % 1024 === 0 ? `${s.sizeLimitMib / 1024} GiB` : `${s.sizeLimitMib} MiB` }}</strong>.</p>
+        <p>
+          Containers are <strong>{{ s.containers }}</strong>; each is a
+          <strong>{{ s.diskFormat === 'vhdx-dynamic' ? 'VHDX file that grows with use' : 'VHDX file of full size' }}</strong>, of at most
+          <strong>{{ s.sizeLimitMib % 1024 === 0 ? `${s.sizeLimitMib / 1024} GiB` : `${s.sizeLimitMib} MiB` }}</strong>.
+        </p>
         <p>They lie at the first of these that can be had:</p>
-        <ol><li v-for="location in s.locations" :key="location" class="mono">{{ location }}</li></ol>
+        <ol>
+          <li v-for="location in s.locations" :key="location" class="mono">{{ location }}</li>
+        </ol>
         <p v-if="s.locations.length === 0" class="quiet">No location is set.</p>
-        <p>When none can be had, <strong>{{ s.onFailure === 'refuse' ? 'refuse the logon' : 'give a temporary profile' }}</strong>.</p>
-        <p>A logon is slow beyond <strong>{{ s.slowSeconds }} s</strong><template v-for="(seconds, pool) in s.slowSecondsByPool" :key="pool">, on {{ pool }} beyond <strong>{{ seconds }} s</strong></template>.</p>
+        <p>
+          When none can be had, <strong>{{ s.onFailure === 'refuse' ? 'refuse the logon' : 'give a temporary profile' }}</strong>.
+        </p>
+        <p>
+          A logon is slow beyond <strong>{{ s.slowSeconds }} s</strong
+          ><template v-for="(seconds, pool) in s.slowSecondsByPool" :key="pool"
+            >, on {{ pool }} beyond <strong>{{ seconds }} s</strong></template
+          >.
+        </p>
         <BButton v-if="session.isAdministrator" variant="primary" @click="edit">Edit</BButton>
         <p v-else class="quiet small">Administrators can edit it.</p>
       </div>
       <form v-else class="edit" @submit.prevent="publish()">
-        <label>Containers <select v-model="draft.containers" class="form-select"><option value="on">on</option><option value="off">off</option></select></label>
+        <label
+          >Containers
+          <select v-model="draft.containers" class="form-select">
+            <option value="on">on</option>
+            <option value="off">off</option>
+          </select></label
+        >
         <fieldset>
           <legend>Locations, in order</legend>
           <div v-for="(_, index) in draft.locations" :key="index" class="location">
-            <BFormInput :model-value="draft.locations[index] ?? ''" class="mono" @update:model-value="draft.locations[index] = String($event ?? '')" :aria-label="`Location ${index + 1}`" :state="locationFault(index) ? false : null" placeholder="\\server\share\folder" />
-            <button type="button" class="bare" :disabled="index === 0" :aria-label="`Move location ${index + 1} up`" @click="move(index, -1)"><i-lucide-arrow-up /></button>
-            <button type="button" class="bare" :aria-label="`Take location ${index + 1} away`" @click="draft.locations.splice(index, 1)"><i-lucide-x /></button>
+            <BFormInput
+              :model-value="draft.locations[index] ?? ''"
+              class="mono"
+              @update:model-value="draft.locations[index] = String($event ?? '')"
+              :aria-label="`Location ${index + 1}`"
+              :state="locationFault(index) ? false : null"
+              placeholder="\\server\share\folder"
+            />
+            <button type="button" class="bare" :disabled="index === 0" :aria-label="`Move location ${index + 1} up`" @click="move(index, -1)">
+              <i-lucide-arrow-up />
+            </button>
+            <button type="button" class="bare" :aria-label="`Take location ${index + 1} away`" @click="draft.locations.splice(index, 1)">
+              <i-lucide-x />
+            </button>
             <p v-if="locationFault(index)" class="madder small fault" role="alert">{{ locationFault(index) }}</p>
           </div>
           <p v-if="faultOf('locations')" class="madder small" role="alert">{{ faultOf('locations') }}</p>
           <BButton variant="link" @click="draft.locations.push('')">Add a location</BButton>
         </fieldset>
         <label>Size limit of a container, MiB <BFormInput v-model.number="draft.sizeLimitMib" type="number" min="64" max="4194304" /></label>
-        <label>Disk format <select v-model="draft.diskFormat" class="form-select"><option value="vhdx-dynamic">VHDX, grows with use</option><option value="vhdx-fixed">VHDX, full size at once</option></select></label>
-        <label>When the container cannot be had <select v-model="draft.onFailure" class="form-select"><option value="refuse">refuse the logon</option><option value="temporary">give a temporary profile</option></select></label>
+        <label
+          >Disk format
+          <select v-model="draft.diskFormat" class="form-select">
+            <option value="vhdx-dynamic">VHDX, grows with use</option>
+            <option value="vhdx-fixed">VHDX, full size at once</option>
+          </select></label
+        >
+        <label
+          >When the container cannot be had
+          <select v-model="draft.onFailure" class="form-select">
+            <option value="refuse">refuse the logon</option>
+            <option value="temporary">give a temporary profile</option>
+          </select></label
+        >
         <label>A logon is slow beyond, s <BFormInput v-model.number="draft.slowSeconds" type="number" min="1" max="3600" /></label>
-        <fieldset><legend>… on these pools instead (blank: as above), s</legend><div class="slow"><label v-for="pool in policy.pools" :key="pool">{{ pool }} <BFormInput type="number" min="1" max="3600" :model-value="draft.slowSecondsByPool[pool] ?? ''" @update:model-value="setSlow(pool, String($event))" /></label></div></fieldset>
+        <fieldset>
+          <legend>… on these pools instead (blank: as above), s</legend>
+          <div class="slow">
+            <label v-for="pool in policy.pools" :key="pool"
+              >{{ pool }}
+              <BFormInput
+                type="number"
+                min="1"
+                max="3600"
+                :model-value="draft.slowSecondsByPool[pool] ?? ''"
+                @update:model-value="setSlow(pool, String($event))"
+            /></label>
+          </div>
+        </fieldset>
       </form>
       <h2>Proof: what hosts report</h2>
       <div class="toolbar">
-        <span><template v-for="[state, n] in states" :key="state"><strong>{{ n }}</strong> {{ state }}&ensp;</template></span>
+        <span
+          ><template v-for="[state, n] in states" :key="state"
+            ><strong>{{ n }}</strong> {{ state }}&ensp;</template
+          ></span
+        >
         <label class="small"><input v-model="onlyOdd" type="checkbox" /> only those that are not as they should be</label>
       </div>
-      <DataTable :columns="columns" :rows="sorted" :row-key="(h) => h.host" label="Proof" :empty="onlyOdd ? 'Every host is as it should be.' : 'No host has reported yet.'">
-        <template #host="{ row }"><RouterLink class="mono" :to="{ path: '/logons', query: { host: row.host } }">{{ row.host }}</RouterLink></template>
+      <DataTable
+        :columns="columns"
+        :rows="sorted"
+        :row-key="(h) => h.host"
+        label="Proof"
+        :empty="onlyOdd ? 'Every host is as it should be.' : 'No host has reported yet.'"
+      >
+        <template #host="{ row }"
+          ><RouterLink class="mono" :to="{ path: '/logons', query: { host: row.host } }">{{ row.host }}</RouterLink></template
+        >
         <template #pool="{ row }">{{ row.pool }}</template>
-        <template #state="{ row }"><span :class="{ madder: row.state === 'differs', ochre: row.state === 'restart needed', quiet: row.state === 'never reported' }">{{ row.state }}</span><div v-for="one in row.differences" :key="one.setting" class="small quiet">{{ one.title }}: reports {{ one.before }}, should be {{ one.after }}</div></template>
+        <template #state="{ row }"
+          ><span :class="{ madder: row.state === 'differs', ochre: row.state === 'restart needed', quiet: row.state === 'never reported' }">{{
+            row.state
+          }}</span>
+          <div v-for="one in row.differences" :key="one.setting" class="small quiet">
+            {{ one.title }}: reports {{ one.before }}, should be {{ one.after }}
+          </div></template
+        >
         <template #version="{ row }">{{ row.version ?? '–' }}</template>
         <template #reported="{ row }">{{ row.reportedMs === null ? 'never' : when(row.reportedMs) }}</template>
       </DataTable>
@@ -99,31 +207,90 @@ const columns: Column<HostLine>[] = [{ key: 'host', title: 'Host', sort: (h) => 
         <template v-if="preview">
           <p v-if="preview.faults.length" class="madder">{{ plural(preview.faults.length, 'entry', 'entries') }} could not be used by hosts.</p>
           <p v-else-if="preview.changes.length === 0" class="quiet">Nothing yet.</p>
-          <div v-for="change in preview.changes" :key="change.setting" class="change"><strong>{{ change.title }}</strong><br /><span class="quiet">{{ change.before }}</span> → {{ change.after }}<span v-if="change.needsRestart" class="ochre"><br />takes a restart of each host</span></div>
+          <div v-for="change in preview.changes" :key="change.setting" class="change">
+            <strong>{{ change.title }}</strong
+            ><br /><span class="quiet">{{ change.before }}</span> → {{ change.after
+            }}<span v-if="change.needsRestart" class="ochre"><br />takes a restart of each host</span>
+          </div>
           <template v-if="preview.changes.length && preview.ok">
-            <p v-if="preview.hosts">{{ plural(preview.hosts, 'host') }} will fetch it; it reaches {{ plural(preview.people, 'person', 'people') }} at their next logon.<template v-if="preview.hostsToRestart"> {{ plural(preview.hostsToRestart, 'host') }} must be restarted before all of it is in force.</template></p>
-            <p v-if="preview.slowBefore !== preview.slowAfter">Of the logons of the last 7 days {{ preview.slowAfter.toLocaleString('en-GB') }} would count as slow, instead of {{ preview.slowBefore.toLocaleString('en-GB') }}. Only later logons are judged by the new limit.</p>
+            <p v-if="preview.hosts">
+              {{ plural(preview.hosts, 'host') }} will fetch it; it reaches {{ plural(preview.people, 'person', 'people') }} at their next
+              logon.<template v-if="preview.hostsToRestart">
+                {{ plural(preview.hostsToRestart, 'host') }} must be restarted before all of it is in force.</template
+              >
+            </p>
+            <p v-if="preview.slowBefore !== preview.slowAfter">
+              Of the logons of the last 7 days {{ preview.slowAfter.toLocaleString('en-GB') }} would count as slow, instead of
+              {{ preview.slowBefore.toLocaleString('en-GB') }}. Only later logons are judged by the new limit.
+            </p>
           </template>
         </template>
-        <BButton variant="primary" class="w-100 text-start mb-2" :disabled="!preview?.ok || preview.changes.length === 0 || publishing" @click="publish()">Publish as version {{ policy.version + 1 }}</BButton>
+        <BButton
+          variant="primary"
+          class="w-100 text-start mb-2"
+          :disabled="!preview?.ok || preview.changes.length === 0 || publishing"
+          @click="publish()"
+          >Publish as version {{ policy.version + 1 }}</BButton
+        >
         <BButton variant="outline-secondary" class="w-100 text-start" @click="draft = null">Throw the draft away</BButton>
-        <p v-if="refused" class="madder" role="alert">{{ refused instanceof ProblemError ? (refused.detail ?? refused.title) : 'The server does not answer.' }}</p>
+        <p v-if="refused" class="madder" role="alert">
+          {{ refused instanceof ProblemError ? (refused.detail ?? refused.title) : 'The server does not answer.' }}
+        </p>
       </template>
       <h2>Versions</h2>
-      <div v-for="version in policy.history" :key="version.version" class="change"><strong>{{ version.version }}</strong> <span class="quiet small">{{ when(version.publishedMs) }}, {{ version.author }}</span><div v-for="line in version.changes" :key="line" class="small">{{ line }}</div></div>
+      <div v-for="version in policy.history" :key="version.version" class="change">
+        <strong>{{ version.version }}</strong> <span class="quiet small">{{ when(version.publishedMs) }}, {{ version.author }}</span>
+        <div v-for="line in version.changes" :key="line" class="small">{{ line }}</div>
+      </div>
     </aside>
   </div>
 </template>
 
 <style scoped>
-.sentences { font-size: 15px; max-width: 64ch; }
-.sentences p { margin: 0 0 6px; }
-.edit { display: grid; gap: 12px; max-width: 560px; }
-.edit label, legend { font-size: 12.5px; color: var(--ink-2); }
-fieldset { border: 0; padding: 0; margin: 0; }
-.location { display: grid; grid-template-columns: minmax(0, 1fr) 28px 28px; gap: 4px; margin-bottom: 6px; }
-.fault { grid-column: 1 / -1; margin: 0; }
-.bare { border: 0; background: none; color: var(--ink-2); }
-.slow { display: grid; grid-template-columns: repeat(3, 1fr); gap: 8px; }
-.change { border-top: 1px solid var(--hair); padding: 7px 0; }
+.sentences {
+  font-size: 15px;
+  max-width: 64ch;
+}
+.sentences p {
+  margin: 0 0 6px;
+}
+.edit {
+  display: grid;
+  gap: 12px;
+  max-width: 560px;
+}
+.edit label,
+legend {
+  font-size: 12.5px;
+  color: var(--ink-2);
+}
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 0;
+}
+.location {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 28px 28px;
+  gap: 4px;
+  margin-bottom: 6px;
+}
+.fault {
+  grid-column: 1 / -1;
+  margin: 0;
+}
+.bare {
+  border: 0;
+  background: none;
+  color: var(--ink-2);
+}
+.slow {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: 8px;
+}
+.change {
+  border-top: 1px solid var(--hair);
+  padding: 7px 0;
+}
 </style>

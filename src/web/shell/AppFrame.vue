@@ -46,46 +46,147 @@ async function signOut(): Promise<void> {
   <header>
     <RouterLink to="/" class="name"><IkebanaMark /><span>Ikebana</span></RouterLink>
     <nav aria-label="Places">
-      <RouterLink v-for="place in PLACES" :key="place.path" :to="place.path" :class="{ on: place.path === '/' ? $route.path === '/' : $route.path.startsWith(place.path) }">{{ place.title }}</RouterLink>
+      <RouterLink
+        v-for="place in PLACES"
+        :key="place.path"
+        :to="place.path"
+        :class="{ on: place.path === '/' ? $route.path === '/' : $route.path.startsWith(place.path) }"
+        >{{ place.title }}</RouterLink
+      >
     </nav>
     <FindBox ref="find" />
-    <label class="window"><span class="visually-hidden">Time window</span>
-      <select :value="chosen.id" @change="choose(($event.target as HTMLSelectElement).value)"><option v-for="one in WINDOWS" :key="one.id" :value="one.id">{{ one.title }}</option></select>
+    <label class="window"
+      ><span class="visually-hidden">Time window</span>
+      <select :value="chosen.id" @change="choose(($event.target as HTMLSelectElement).value)">
+        <option v-for="one in WINDOWS" :key="one.id" :value="one.id">{{ one.title }}</option>
+      </select>
     </label>
     <span v-if="!connected" class="ochre small" role="status">not live</span>
-    <button type="button" class="bare" :aria-label="dark ? 'Light' : 'Dark'" :title="dark ? 'Light' : 'Dark'" @click="toggleDark()"><i-lucide-sun v-if="dark" /><i-lucide-moon v-else /></button>
+    <button type="button" class="bare" :aria-label="dark ? 'Light' : 'Dark'" :title="dark ? 'Light' : 'Dark'" @click="toggleDark()">
+      <i-lucide-sun v-if="dark" /><i-lucide-moon v-else />
+    </button>
     <details class="who">
       <summary>{{ session.me?.fullName }}</summary>
-      <div><p class="quiet small">{{ session.me?.role.replace('-', ' ') }} at {{ session.me?.organisation }}</p><BButton variant="link" @click="keysShown = true">Keys</BButton><br /><BButton variant="link" @click="signOut">Sign out</BButton></div>
+      <div>
+        <p class="quiet small">{{ session.me?.role.replace('-', ' ') }} at {{ session.me?.organisation }}</p>
+        <BButton variant="link" @click="keysShown = true">Keys</BButton><br /><BButton variant="link" @click="signOut">Sign out</BButton>
+      </div>
     </details>
   </header>
   <main><slot /></main>
   <BModal v-model="keysShown" title="Keys" ok-only ok-title="Close" ok-variant="outline-secondary">
     <table class="plain">
       <tbody>
-        <tr><td><kbd>/</kbd></td><td>find a person, host, share, pool or attempt</td></tr>
-        <tr v-for="place in PLACES" :key="place.key"><td><kbd>g</kbd> <kbd>{{ place.key }}</kbd></td><td>go to {{ place.title }}</td></tr>
-        <tr><td><kbd>Enter</kbd></td><td>open the line that has the focus</td></tr>
-        <tr><td><kbd>?</kbd></td><td>these keys</td></tr>
+        <tr>
+          <td><kbd>/</kbd></td>
+          <td>find a person, host, share, pool or attempt</td>
+        </tr>
+        <tr v-for="place in PLACES" :key="place.key">
+          <td>
+            <kbd>g</kbd> <kbd>{{ place.key }}</kbd>
+          </td>
+          <td>go to {{ place.title }}</td>
+        </tr>
+        <tr>
+          <td><kbd>Enter</kbd></td>
+          <td>open the line that has the focus</td>
+        </tr>
+        <tr>
+          <td><kbd>?</kbd></td>
+          <td>these keys</td>
+        </tr>
       </tbody>
     </table>
   </BModal>
 </template>
 
 <style scoped>
-header { display: flex; align-items: center; gap: 20px; min-height: 46px; padding: 0 24px; border-bottom: 1px solid var(--hair); flex-wrap: wrap; }
-.name { display: flex; align-items: center; gap: 8px; font-weight: 650; color: var(--ink); }
-.name:hover { text-decoration: none; }
-nav { display: flex; gap: 18px; }
-nav a { color: var(--ink-2); padding: 12px 0; border-bottom: 2px solid transparent; }
-nav a.on { color: var(--ink); border-bottom-color: var(--ink); }
-nav a:hover { text-decoration: none; color: var(--ink); }
-.window select { border: 0; background: transparent; color: var(--ink); font: inherit; }
-.window option { background: var(--paper); }
-.bare { border: 0; background: none; color: var(--ink-2); padding: 4px; line-height: 1; }
-.who { position: relative; }
-.who summary { list-style: none; cursor: pointer; }
-.who div { position: absolute; right: 0; top: 28px; min-width: 190px; padding: 10px 14px; background: var(--paper); border: 1px solid var(--hair); border-radius: 4px; z-index: 20; }
-.who p { margin: 0 0 6px; }
-@media (max-width: 820px) { header { gap: 10px 14px; padding: 6px 16px; } nav { order: 5; gap: 14px; overflow-x: auto; width: 100%; } nav a { padding: 6px 0; } }
+header {
+  display: flex;
+  align-items: center;
+  gap: 20px;
+  min-height: 46px;
+  padding: 0 24px;
+  border-bottom: 1px solid var(--hair);
+  flex-wrap: wrap;
+}
+.name {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  font-weight: 650;
+  color: var(--ink);
+}
+.name:hover {
+  text-decoration: none;
+}
+nav {
+  display: flex;
+  gap: 18px;
+}
+nav a {
+  color: var(--ink-2);
+  padding: 12px 0;
+  border-bottom: 2px solid transparent;
+}
+nav a.on {
+  color: var(--ink);
+  border-bottom-color: var(--ink);
+}
+nav a:hover {
+  text-decoration: none;
+  color: var(--ink);
+}
+.window select {
+  border: 0;
+  background: transparent;
+  color: var(--ink);
+  font: inherit;
+}
+.window option {
+  background: var(--paper);
+}
+.bare {
+  border: 0;
+  background: none;
+  color: var(--ink-2);
+  padding: 4px;
+  line-height: 1;
+}
+.who {
+  position: relative;
+}
+.who summary {
+  list-style: none;
+  cursor: pointer;
+}
+.who div {
+  position: absolute;
+  right: 0;
+  top: 28px;
+  min-width: 190px;
+  padding: 10px 14px;
+  background: var(--paper);
+  border: 1px solid var(--hair);
+  border-radius: 4px;
+  z-index: 20;
+}
+.who p {
+  margin: 0 0 6px;
+}
+@media (max-width: 820px) {
+  header {
+    gap: 10px 14px;
+    padding: 6px 16px;
+  }
+  nav {
+    order: 5;
+    gap: 14px;
+    overflow-x: auto;
+    width: 100%;
+  }
+  nav a {
+    padding: 6px 0;
+  }
+}
 </style>

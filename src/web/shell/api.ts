@@ -2,19 +2,30 @@ import { ROUTES, type Input, type Output, type RouteName } from '../../contract/
 
 /** A problem as the server answered it (RFC 9457). */
 export class ProblemError extends Error {
-  constructor(readonly status: number, readonly code: string, readonly title: string, readonly detail: string | undefined, readonly where: { path: string; sentence: string }[]) {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    readonly title: string,
+    readonly detail: string | undefined,
+    readonly where: { path: string; sentence: string }[],
+  ) {
     super(detail ?? title)
   }
 }
 
 let csrf = ''
-export const setCsrf = (token: string): void => { csrf = token }
+export const setCsrf = (token: string): void => {
+  csrf = token
+}
 
 /** The address of a route with its parameters filled in. */
 export function addressOf(name: RouteName, input: { params?: object; query?: object } = {}): string {
-  const path = ROUTES[name].path.replaceAll(/:(\w+)/g, (_, key: string) => encodeURIComponent(String((input.params as Record<string, unknown> | undefined)?.[key] ?? '')))
+  const path = ROUTES[name].path.replaceAll(/:(\w+)/g, (_, key: string) =>
+    encodeURIComponent(String((input.params as Record<string, unknown> | undefined)?.[key] ?? '')),
+  )
   const query = new URLSearchParams()
-  for (const [key, value] of Object.entries(input.query ?? {})) if (value !== undefined && value !== null && value !== '') query.set(key, String(value))
+  for (const [key, value] of Object.entries(input.query ?? {}))
+    if (value !== undefined && value !== null && value !== '') query.set(key, String(value))
   return query.size ? `${path}?${query}` : path
 }
 
@@ -23,15 +34,29 @@ export async function call<N extends RouteName>(name: N, input: Input<N>, signal
   const { body } = input as { body?: unknown }
   const method = ROUTES[name].method
   const response = await fetch(addressOf(name, input as object), {
-    method, ...(signal ? { signal } : {}), headers: { ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...(method === 'GET' ? {} : { 'x-csrf': csrf }) }, ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    method,
+    ...(signal ? { signal } : {}),
+    headers: { ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...(method === 'GET' ? {} : { 'x-csrf': csrf }) },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
   })
   if (!response.ok) throw await problemOf(response)
   return (await response.json()) as Output<N>
 }
 
 async function problemOf(response: Response): Promise<ProblemError> {
-  const problem = (await response.json().catch(() => ({}))) as { code?: string; title?: string; detail?: string; where?: { path: string; sentence: string }[] }
-  return new ProblemError(response.status, problem.code ?? 'internal', problem.title ?? 'The server did not answer as expected.', problem.detail, problem.where ?? [])
+  const problem = (await response.json().catch(() => ({}))) as {
+    code?: string
+    title?: string
+    detail?: string
+    where?: { path: string; sentence: string }[]
+  }
+  return new ProblemError(
+    response.status,
+    problem.code ?? 'internal',
+    problem.title ?? 'The server did not answer as expected.',
+    problem.detail,
+    problem.where ?? [],
+  )
 }
 
 /** Sends a file with progress. */
@@ -54,4 +79,5 @@ export function sendFile(file: File, onProgress: (share: number) => void): Promi
 }
 
 /** What went wrong, in a sentence for whoever asked for it. */
-export const problemWords = (error: unknown): string => (error instanceof ProblemError ? (error.detail ?? error.title) : 'The server does not answer.')
+export const problemWords = (error: unknown): string =>
+  error instanceof ProblemError ? (error.detail ?? error.title) : 'The server does not answer.'

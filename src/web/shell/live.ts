@@ -3,7 +3,14 @@ import { onScopeDispose, ref } from 'vue'
 
 /** Which queries an event makes old. */
 const STALE: Record<string, string[]> = {
-  attempts: ['today', 'attempts', 'person'], job: ['job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'], progress: ['job'], upload: ['uploads', 'upload'], policy: ['policy', 'pools'], containers: ['containers', 'container', 'share', 'person'], people: ['people', 'person'], journal: ['journal'],
+  attempts: ['today', 'attempts', 'person'],
+  job: ['job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'],
+  progress: ['job'],
+  upload: ['uploads', 'upload'],
+  policy: ['policy', 'pools'],
+  containers: ['containers', 'container', 'share', 'person'],
+  people: ['people', 'person'],
+  journal: ['journal'],
 }
 
 /** Follows the server's events, so that pages change without a reload. `connected` is false while the line is down. */
@@ -11,9 +18,16 @@ export function useLive() {
   const client = useQueryClient()
   const connected = ref(true)
   const source = new EventSource('/api/events')
-  source.onopen = () => { connected.value = true }
-  source.onerror = () => { connected.value = false }
-  for (const [event, keys] of Object.entries(STALE)) source.addEventListener(event, () => { for (const key of keys) void client.invalidateQueries({ queryKey: [key] }) })
+  source.onopen = () => {
+    connected.value = true
+  }
+  source.onerror = () => {
+    connected.value = false
+  }
+  for (const [event, keys] of Object.entries(STALE))
+    source.addEventListener(event, () => {
+      for (const key of keys) void client.invalidateQueries({ queryKey: [key] })
+    })
   onScopeDispose(() => source.close())
   return { connected }
 }

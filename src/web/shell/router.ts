@@ -2,8 +2,13 @@ import { createRouter, createWebHistory } from 'vue-router'
 import { useSession } from './session'
 
 export const PLACES = [
-  { path: '/', title: 'Today', key: 't' }, { path: '/logons', title: 'Logons', key: 'l' }, { path: '/people', title: 'People', key: 'p' }, { path: '/containers', title: 'Containers', key: 'c' },
-  { path: '/policies', title: 'Policies', key: 'o' }, { path: '/pools', title: 'Pools', key: 'h' }, { path: '/journal', title: 'Journal', key: 'j' },
+  { path: '/', title: 'Today', key: 't' },
+  { path: '/logons', title: 'Logons', key: 'l' },
+  { path: '/people', title: 'People', key: 'p' },
+  { path: '/containers', title: 'Containers', key: 'c' },
+  { path: '/policies', title: 'Policies', key: 'o' },
+  { path: '/pools', title: 'Pools', key: 'h' },
+  { path: '/journal', title: 'Journal', key: 'j' },
 ] as const
 
 export const router = createRouter({
@@ -29,7 +34,10 @@ export const router = createRouter({
 router.beforeEach(async (to, from) => {
   if (!to.meta['open'] && !(await useSession().ask())) return { path: '/sign-in', query: to.fullPath === '/' ? {} : { then: to.fullPath } }
   // The time window goes along from place to place.
-  if (from.query['window'] && to.query['window'] === undefined && from.path !== to.path) return { ...to, query: { ...to.query, window: from.query['window'] } }
+  if (from.query['window'] && to.query['window'] === undefined && from.path !== to.path)
+    return { ...to, query: { ...to.query, window: from.query['window'] } }
   return true
 })
-router.afterEach((to) => { document.title = `${String(to.meta['title'])} · Ikebana` })
+router.afterEach((to) => {
+  document.title = `${String(to.meta['title'])} · Ikebana`
+})

@@ -18,7 +18,13 @@ export const useSession = defineStore('session', () => {
   }
 
   async function ask(): Promise<Me | null> {
-    if (!asked.value) take(await call('me', {}).catch((error: unknown) => { if (error instanceof ProblemError && error.status === 401) return null; throw error }))
+    if (!asked.value)
+      take(
+        await call('me', {}).catch((error: unknown) => {
+          if (error instanceof ProblemError && error.status === 401) return null
+          throw error
+        }),
+      )
     return me.value
   }
 

@@ -34,7 +34,17 @@ export function newVhd(disk: NewVhd): { pieces: Write[]; fileBytes: number } {
   })
   for (let block = blocks; block * 4 < table.length; block++) view.setUint32(block * 4, UNUSED)
   const footerAt = payloadAt + disk.present.length * stride
-  return { pieces: [{ offset: 0, bytes: footer }, { offset: FOOTER_BYTES, bytes: headerOf(disk, tableAt, blocks) }, ...(locator ? [{ offset: FOOTER_BYTES + HEADER_BYTES, bytes: locator }] : []), { offset: tableAt, bytes: table }, ...bitmaps, { offset: footerAt, bytes: footer }], fileBytes: footerAt + FOOTER_BYTES }
+  return {
+    pieces: [
+      { offset: 0, bytes: footer },
+      { offset: FOOTER_BYTES, bytes: headerOf(disk, tableAt, blocks) },
+      ...(locator ? [{ offset: FOOTER_BYTES + HEADER_BYTES, bytes: locator }] : []),
+      { offset: tableAt, bytes: table },
+      ...bitmaps,
+      { offset: footerAt, bytes: footer },
+    ],
+    fileBytes: footerAt + FOOTER_BYTES,
+  }
 }
 
 function footerOf({ kind, virtualBytes, diskId }: NewVhd): Uint8Array {

@@ -26,7 +26,7 @@ export interface WaitingLog {
 export function waitingLog(log: Uint8Array, logGuid: string): { waiting: WaitingLog | null; some: boolean } {
   let best: Entry[] = []
   let some = false
-  for (let at = 0; at + LOG_SECTOR_BYTES <= log.length; ) {
+  for (let at = 0; at + LOG_SECTOR_BYTES <= log.length;) {
     const run = runFrom(log, at, logGuid)
     some ||= run.length > 0 || (textAt(log, at, 4) === 'loge' && readGuid(viewOf(log), at + 32) === logGuid)
     const head = run.at(-1)
@@ -45,7 +45,7 @@ export function waitingLog(log: Uint8Array, logGuid: string): { waiting: Waiting
 function runFrom(log: Uint8Array, start: number, logGuid: string): Entry[] {
   const run: Entry[] = []
   let walked = 0
-  for (let at = start; walked < log.length; ) {
+  for (let at = start; walked < log.length;) {
     const entry = entryAt(log, at, logGuid)
     const last = run.at(-1)
     if (!entry || (last && entry.sequence !== last.sequence + 1n)) break

@@ -31,7 +31,16 @@ export async function readMetadata(file: ByteSource, region: Region | undefined,
   const count = Math.min(viewOf(table).getUint16(10, true), 2047)
   if (32 + 32 * count > table.length) table = await file.read(region.offset, TABLE_BYTES)
   const view = viewOf(table)
-  const result: Metadata = { blockBytes: 0, hasParent: false, leaveAllocated: false, virtualBytes: 0, sectorBytes: 0, parent: null, diskId: '', items: [] }
+  const result: Metadata = {
+    blockBytes: 0,
+    hasParent: false,
+    leaveAllocated: false,
+    virtualBytes: 0,
+    sectorBytes: 0,
+    parent: null,
+    diskId: '',
+    items: [],
+  }
   // Items are small and usually stand together, right behind the table.
   const near = await file.read(region.offset + TABLE_BYTES, Math.min(NEAR_BYTES, Math.max(0, region.length - TABLE_BYTES)))
   const item = (offset: number, length: number) => {
@@ -44,14 +53,19 @@ export async function readMetadata(file: ByteSource, region: Region | undefined,
     const offset = view.getUint32(at + 16, true)
     const length = view.getUint32(at + 20, true)
     const known = Object.values<string>(ITEM).includes(guid)
-    if (length === 0 || length > MIB || offset < TABLE_BYTES || offset + length > region.length) find('vhdx.metadata-item', region.offset + at, `A metadata item lies at ${offset}, length ${length}: outside its region.`)
-    else if (!known && view.getUint32(at + 24, true) & 4) find('vhdx.metadata-unknown', region.offset + at, `Required metadata item ${guid} is not known.`)
+    if (length === 0 || length > MIB || offset < TABLE_BYTES || offset + length > region.length)
+      find('vhdx.metadata-item', region.offset + at, `A metadata item lies at ${offset}, length ${length}: outside its region.`)
+    else if (!known && view.getUint32(at + 24, true) & 4)
+      find('vhdx.metadata-unknown', region.offset + at, `Required metadata item ${guid} is not known.`)
     else takeItem(result, guid, await item(offset, Math.min(length, LARGEST_ITEM_BYTES)), region.offset + offset)
   }
   const power = (n: number) => n > 0 && Number.isInteger(Math.log2(n))
-  if (!power(result.blockBytes) || result.blockBytes < MIB || result.blockBytes > 256 * MIB) find('vhdx.block-size', region.offset, `Block size ${result.blockBytes}; expected a power of two from 1 to 256 MiB.`)
-  else if (result.sectorBytes !== 512 && result.sectorBytes !== 4096) find('vhdx.sector-size', region.offset, `Sector size ${result.sectorBytes}; expected 512 or 4096.`)
-  else if (result.virtualBytes <= 0 || result.virtualBytes > LARGEST_DISK_BYTES || result.virtualBytes % result.sectorBytes !== 0) find('vhdx.disk-size', region.offset, `Disk size ${result.virtualBytes}; expected whole sectors, up to 64 TiB.`)
+  if (!power(result.blockBytes) || result.blockBytes < MIB || result.blockBytes > 256 * MIB)
+    find('vhdx.block-size', region.offset, `Block size ${result.blockBytes}; expected a power of two from 1 to 256 MiB.`)
+  else if (result.sectorBytes !== 512 && result.sectorBytes !== 4096)
+    find('vhdx.sector-size', region.offset, `Sector size ${result.sectorBytes}; expected 512 or 4096.`)
+  else if (result.virtualBytes <= 0 || result.virtualBytes > LARGEST_DISK_BYTES || result.virtualBytes % result.sectorBytes !== 0)
+    find('vhdx.disk-size', region.offset, `Disk size ${result.virtualBytes}; expected whole sectors, up to 64 TiB.`)
   else {
     if (result.hasParent && result.parent === null) find('vhdx.parent', region.offset, 'The file should have a parent, but does not say where it is.')
     return result
@@ -61,7 +75,9 @@ export async function readMetadata(file: ByteSource, region: Region | undefined,
 
 function takeItem(result: Metadata, guid: string, bytes: Uint8Array, offset: number): void {
   const view = viewOf(bytes)
-  const say = (value: string) => { result.items.push({ guid, offset, value }) }
+  const say = (value: string) => {
+    result.items.push({ guid, offset, value })
+  }
   if (guid === ITEM.fileParameters && bytes.length >= 8) {
     result.blockBytes = view.getUint32(0, true)
     const bits = view.getUint32(4, true)

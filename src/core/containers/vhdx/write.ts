@@ -1,6 +1,21 @@
 import { writeGuid, writeText, type Write } from '../bytes'
 import { crc32c } from '../crc32c'
-import { batEntries, batIndex, BLOCK, chunkRatio, FILE_SIGNATURE, HEADER_BYTES, HEADER_OFFSETS, ITEM, KIB, LOG_SECTOR_BYTES, MIB, REGION, REGION_OFFSETS, TABLE_BYTES } from './layout'
+import {
+  batEntries,
+  batIndex,
+  BLOCK,
+  chunkRatio,
+  FILE_SIGNATURE,
+  HEADER_BYTES,
+  HEADER_OFFSETS,
+  ITEM,
+  KIB,
+  LOG_SECTOR_BYTES,
+  MIB,
+  REGION,
+  REGION_OFFSETS,
+  TABLE_BYTES,
+} from './layout'
 
 export interface NewVhdx {
   readonly virtualBytes: number
@@ -98,7 +113,11 @@ function checksummed(whole: Uint8Array, written: Uint8Array): Uint8Array {
 function metadata(disk: NewVhdx): Write[] {
   const locator = disk.parent ? parentLocator(disk.parent) : null
   const items: [string, number, number][] = [
-    [ITEM.fileParameters, 8, 4], [ITEM.virtualDiskSize, 8, 6], [ITEM.diskId, 16, 6], [ITEM.logicalSectorSize, 4, 6], [ITEM.physicalSectorSize, 4, 6],
+    [ITEM.fileParameters, 8, 4],
+    [ITEM.virtualDiskSize, 8, 6],
+    [ITEM.diskId, 16, 6],
+    [ITEM.logicalSectorSize, 4, 6],
+    [ITEM.physicalSectorSize, 4, 6],
     ...(locator ? [[ITEM.parentLocator, locator.length, 4] satisfies [string, number, number]] : []),
   ]
   const table = new Uint8Array(4 * KIB)
@@ -123,12 +142,18 @@ function metadata(disk: NewVhdx): Write[] {
     else out.setUint32(at, guid === ITEM.logicalSectorSize ? (disk.sectorBytes ?? 512) : 4096, true)
     at += length
   })
-  return [{ offset: 2 * MIB, bytes: table }, { offset: 2 * MIB + 64 * KIB, bytes: values }]
+  return [
+    { offset: 2 * MIB, bytes: table },
+    { offset: 2 * MIB + 64 * KIB, bytes: values },
+  ]
 }
 
 /** Key-value pairs in UTF-16 ([MS-VHDX] 2.6.2.6): where the parent is, and the data write id that it must have. */
 function parentLocator({ path, dataWrite }: NonNullable<NewVhdx['parent']>): Uint8Array {
-  const pairs = [['parent_linkage', `{${dataWrite.toLowerCase()}}`], ['relative_path', path]] as const
+  const pairs = [
+    ['parent_linkage', `{${dataWrite.toLowerCase()}}`],
+    ['relative_path', path],
+  ] as const
   const textsAt = 20 + 12 * pairs.length
   const bytes = new Uint8Array(textsAt + pairs.reduce((sum, [key, value]) => sum + 2 * (key.length + value.length), 0))
   const view = new DataView(bytes.buffer)
@@ -153,7 +178,12 @@ function parentLocator({ path, dataWrite }: NonNullable<NewVhdx['parent']>): Uin
 /** One entry of the log, at its beginning. Writes are whole sectors of 4 KiB ([MS-VHDX] 2.3.1). */
 export function logEntry(writes: readonly Write[], guid: string, fileBytes: number): Uint8Array {
   const sequence = 1n
-  const sectors = writes.flatMap(({ offset, bytes }) => Array.from({ length: bytes.length / LOG_SECTOR_BYTES }, (_, i) => ({ offset: offset + i * LOG_SECTOR_BYTES, bytes: bytes.subarray(i * LOG_SECTOR_BYTES, (i + 1) * LOG_SECTOR_BYTES) })))
+  const sectors = writes.flatMap(({ offset, bytes }) =>
+    Array.from({ length: bytes.length / LOG_SECTOR_BYTES }, (_, i) => ({
+      offset: offset + i * LOG_SECTOR_BYTES,
+      bytes: bytes.subarray(i * LOG_SECTOR_BYTES, (i + 1) * LOG_SECTOR_BYTES),
+    })),
+  )
   const descriptorBytes = Math.ceil((64 + 32 * sectors.length) / LOG_SECTOR_BYTES) * LOG_SECTOR_BYTES
   const entry = new Uint8Array(descriptorBytes + sectors.length * LOG_SECTOR_BYTES)
   const view = new DataView(entry.buffer)

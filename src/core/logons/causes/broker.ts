@@ -5,7 +5,10 @@ import { against, clue, tell, type Cause, type Clue } from './cause'
 const REFUSED = ['broker.refused', 'broker.no-free-desktop', 'broker.all-draining']
 
 export const poolExhausted: Cause = {
-  id: 'pool-exhausted', about: 'failure', title: 'No free desktop', prior: -4,
+  id: 'pool-exhausted',
+  about: 'failure',
+  title: 'No free desktop',
+  prior: -4,
   toPerson: 'All desktops are in use. Please try again in a few minutes.',
   look(facts) {
     const free = facts.number('freeDesktops')
@@ -29,7 +32,10 @@ export const poolExhausted: Cause = {
 }
 
 export const allDraining: Cause = {
-  id: 'all-draining', about: 'failure', title: 'Every host is draining', prior: -4,
+  id: 'all-draining',
+  about: 'failure',
+  title: 'Every host is draining',
+  prior: -4,
   toPerson: 'Your desktops are being serviced. We are bringing them back.',
   look(facts) {
     const draining = facts.number('drainingHosts')
@@ -43,7 +49,12 @@ export const allDraining: Cause = {
     return clues
   },
   sentence: (facts) => `Every host of ${facts.attempt.pool ?? 'the pool'} refuses new sessions.`,
-  remedy: (facts) => ({ kind: 'stop-draining', label: `Let the hosts of ${facts.attempt.pool ?? 'the pool'} take sessions again`, target: facts.attempt.pool, explanation: 'Ends draining on every host of the pool. Running sessions are not touched.' }),
+  remedy: (facts) => ({
+    kind: 'stop-draining',
+    label: `Let the hosts of ${facts.attempt.pool ?? 'the pool'} take sessions again`,
+    target: facts.attempt.pool,
+    explanation: 'Ends draining on every host of the pool. Running sessions are not touched.',
+  }),
 }
 
 function grant(facts: Facts) {
@@ -51,7 +62,10 @@ function grant(facts: Facts) {
 }
 
 export const notGranted: Cause = {
-  id: 'not-granted', about: 'failure', title: 'Pool not granted', prior: -4,
+  id: 'not-granted',
+  about: 'failure',
+  title: 'Pool not granted',
+  prior: -4,
   toPerson: 'You do not have this desktop. Please ask for it.',
   look(facts) {
     const path = grant(facts)
@@ -64,7 +78,10 @@ export const notGranted: Cause = {
 }
 
 export const directoryLag: Cause = {
-  id: 'directory-lag', about: 'failure', title: 'Directory not yet synchronised', prior: -4,
+  id: 'directory-lag',
+  about: 'failure',
+  title: 'Directory not yet synchronised',
+  prior: -4,
   toPerson: 'Your new access is on its way. Please try again later.',
   look(facts) {
     const path = grant(facts)

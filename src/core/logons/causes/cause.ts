@@ -40,8 +40,18 @@ export interface Cause {
   remedy(facts: Facts): Remedy | null
 }
 
-export const clue = (weight: number, sentence: string, detail?: string): Clue => ({ for: true, weight, sentence, ...(detail === undefined ? {} : { detail }) })
-export const against = (weight: number, sentence: string, detail?: string): Clue => ({ for: false, weight, sentence, ...(detail === undefined ? {} : { detail }) })
+export const clue = (weight: number, sentence: string, detail?: string): Clue => ({
+  for: true,
+  weight,
+  sentence,
+  ...(detail === undefined ? {} : { detail }),
+})
+export const against = (weight: number, sentence: string, detail?: string): Clue => ({
+  for: false,
+  weight,
+  sentence,
+  ...(detail === undefined ? {} : { detail }),
+})
 export const tell = (label: string, explanation: string): Remedy => ({ kind: 'tell', label, explanation, target: null })
 
 /** `12.3 s`, `1 min 38 s`: durations inside sentences. */

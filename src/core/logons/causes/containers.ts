@@ -4,7 +4,10 @@ const HELD = ['STATUS_SHARING_VIOLATION', 'container.held']
 const UNREACHABLE = ['STATUS_BAD_NETWORK_PATH', 'STATUS_BAD_NETWORK_NAME', 'STATUS_IO_TIMEOUT', 'share.unreachable']
 
 export const containerHeld: Cause = {
-  id: 'container-held', about: 'failure', title: 'Container held by another session', prior: -4,
+  id: 'container-held',
+  about: 'failure',
+  title: 'Container held by another session',
+  prior: -4,
   toPerson: 'Your profile is still in use by an earlier session. We are setting it free.',
   look(facts) {
     const tries = facts.attempt.marks.filter((mark) => mark.code !== null && HELD.includes(mark.code))
@@ -12,10 +15,20 @@ export const containerHeld: Cause = {
     const first = tries[0]
     const last = tries.at(-1)
     const spanMs = (last?.atMs ?? 0) - (first?.atMs ?? 0)
-    const clues: Clue[] = [clue(7, tries.length > 1 ? `Opening the container was refused as in use, ${tries.length} times in ${seconds(spanMs)}.` : 'Opening the container was refused as in use.',
-      first?.code === 'container.held' ? 'container.held' : '0xC0000043 STATUS_SHARING_VIOLATION')]
+    const clues: Clue[] = [
+      clue(
+        7,
+        tries.length > 1
+          ? `Opening the container was refused as in use, ${tries.length} times in ${seconds(spanMs)}.`
+          : 'Opening the container was refused as in use.',
+        first?.code === 'container.held' ? 'container.held' : '0xC0000043 STATUS_SHARING_VIOLATION',
+      ),
+    ]
     const holder = facts.text('holderHost')
-    if (holder) clues.push(clue(2, `Holder: ${holder}${facts.text('holderSession') ? `, session ${facts.text('holderSession')}` : ''}.`, 'reported with the refusal'))
+    if (holder)
+      clues.push(
+        clue(2, `Holder: ${holder}${facts.text('holderSession') ? `, session ${facts.text('holderSession')}` : ''}.`, 'reported with the refusal'),
+      )
     if (facts.attempt.attrs['holderAlive'] === false) clues.push(clue(2, 'The holding host lists no session of theirs.', 'agent report'))
     if (facts.has('scanner.active')) clues.push(against(2, 'A scanner was reading the container at that time.', 'scanner.active'))
     return clues
@@ -28,19 +41,26 @@ export const containerHeld: Cause = {
       : `The container is held by a session on ${holder}.`
   },
   remedy: (facts) => ({
-    kind: 'release-hold', label: 'Release the hold on the container', target: facts.attempt.person,
+    kind: 'release-hold',
+    label: 'Release the hold on the container',
+    target: facts.attempt.person,
     explanation: `Hits 1 person. Asks ${facts.text('holderHost') ?? 'the holding host'} first; nothing is released while a session lives. Unsaved work of a dead session, if any, is lost.`,
   }),
 }
 
 export const containerDenied: Cause = {
-  id: 'container-denied', about: 'failure', title: 'No permission on the container', prior: -4,
+  id: 'container-denied',
+  about: 'failure',
+  title: 'No permission on the container',
+  prior: -4,
   toPerson: 'Your desktop may not open your profile. The service desk knows.',
   look(facts) {
     const marks = facts.marks('STATUS_ACCESS_DENIED')
     if (!facts.failed || marks.length === 0) return null
     const inContainer = marks.some((mark) => mark.phase === 'container' || mark.phase === 'profile')
-    const clues = [clue(inContainer ? 7 : 4, `Access was denied${inContainer ? ' while the container was opened' : ''}.`, '0xC0000022 STATUS_ACCESS_DENIED')]
+    const clues = [
+      clue(inContainer ? 7 : 4, `Access was denied${inContainer ? ' while the container was opened' : ''}.`, '0xC0000022 STATUS_ACCESS_DENIED'),
+    ]
     if (facts.attempt.attrs['first'] === true) clues.push(clue(1, 'It is their first logon: the folder has to be created.', 'first = true'))
     return clues
   },
@@ -58,12 +78,20 @@ function fullClues(facts: Parameters<Cause['look']>[0], which: 'share' | 'contai
   if (facts.has(own)) clues.push(clue(7, which === 'share' ? 'The share reported that it is full.' : 'The container reported that it is full.', own))
   if (generic) clues.push(clue(4, 'A write was refused for lack of room.', '0xC000007F STATUS_DISK_FULL'))
   const mine = free[which]
-  if (mine !== null) clues.push(mine < 256 * 2 ** 20 ? clue(3, `Only ${Math.round(mine / 2 ** 20)} MiB were free ${which === 'share' ? 'on the share' : 'inside'}.`) : against(6, `${(mine / 2 ** 30).toFixed(1)} GiB were free ${which === 'share' ? 'on the share' : 'inside'}.`))
+  if (mine !== null)
+    clues.push(
+      mine < 256 * 2 ** 20
+        ? clue(3, `Only ${Math.round(mine / 2 ** 20)} MiB were free ${which === 'share' ? 'on the share' : 'inside'}.`)
+        : against(6, `${(mine / 2 ** 30).toFixed(1)} GiB were free ${which === 'share' ? 'on the share' : 'inside'}.`),
+    )
   return clues
 }
 
 export const shareFull: Cause = {
-  id: 'share-full', about: 'failure', title: 'Share full', prior: -4,
+  id: 'share-full',
+  about: 'failure',
+  title: 'Share full',
+  prior: -4,
   toPerson: 'The storage for profiles is full. We are making room.',
   look: (facts) => fullClues(facts, 'share'),
   sentence: (facts) => `No room is left on ${facts.text('share') ?? 'the share'}.`,
@@ -71,7 +99,10 @@ export const shareFull: Cause = {
 }
 
 export const containerFull: Cause = {
-  id: 'container-full', about: 'failure', title: 'Container full', prior: -4,
+  id: 'container-full',
+  about: 'failure',
+  title: 'Container full',
+  prior: -4,
   toPerson: 'Your profile is full. Please call the service desk.',
   look: (facts) => fullClues(facts, 'container'),
   sentence: () => 'No room is left inside the container.',
@@ -79,7 +110,10 @@ export const containerFull: Cause = {
 }
 
 export const shareUnreachable: Cause = {
-  id: 'share-unreachable', about: 'failure', title: 'Share unreachable', prior: -4,
+  id: 'share-unreachable',
+  about: 'failure',
+  title: 'Share unreachable',
+  prior: -4,
   toPerson: 'The storage for profiles cannot be reached. We are working on it.',
   look(facts) {
     const marks = facts.attempt.marks.filter((mark) => mark.code !== null && UNREACHABLE.includes(mark.code))
@@ -89,7 +123,12 @@ export const shareUnreachable: Cause = {
     if (share) {
       const { inside } = facts.around.contrast(facts.self, 'share', 'container')
       const failed = facts.around.failures(facts.self, 'share')
-      if (inside.n >= 3) clues.push(failed * 2 > inside.n ? clue(2, `${failed} of ${inside.n} other logons on this share failed too.`) : against(1, `${inside.n - failed} of ${inside.n} other logons on this share went through.`))
+      if (inside.n >= 3)
+        clues.push(
+          failed * 2 > inside.n
+            ? clue(2, `${failed} of ${inside.n} other logons on this share failed too.`)
+            : against(1, `${inside.n - failed} of ${inside.n} other logons on this share went through.`),
+        )
     }
     return clues
   },
@@ -98,14 +137,27 @@ export const shareUnreachable: Cause = {
 }
 
 export const containerRetry: Cause = {
-  id: 'container-retry', about: 'slow', title: 'Container free only after retries', prior: -3,
+  id: 'container-retry',
+  about: 'slow',
+  title: 'Container free only after retries',
+  prior: -3,
   toPerson: 'Your profile was still in use for a moment.',
   look(facts) {
     const excess = facts.excess('container')
-    const retries = Math.max(facts.number('retries') ?? 0, facts.attempt.marks.filter((mark) => mark.code === 'container.retry' || (mark.code !== null && HELD.includes(mark.code))).length)
+    const retries = Math.max(
+      facts.number('retries') ?? 0,
+      facts.attempt.marks.filter((mark) => mark.code === 'container.retry' || (mark.code !== null && HELD.includes(mark.code))).length,
+    )
     if (facts.failed || !excess || retries === 0) return null
-    return [clue(4 + Math.min(3, retries), `The container opened after ${retries} ${retries === 1 ? 'retry' : 'retries'}; container took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`, 'container.retry')]
+    return [
+      clue(
+        4 + Math.min(3, retries),
+        `The container opened after ${retries} ${retries === 1 ? 'retry' : 'retries'}; container took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`,
+        'container.retry',
+      ),
+    ]
   },
-  sentence: (facts) => `The container was still held when the logon began${facts.text('holderHost') ? ` (by ${facts.text('holderHost')})` : ''} and came free while the person waited.`,
+  sentence: (facts) =>
+    `The container was still held when the logon began${facts.text('holderHost') ? ` (by ${facts.text('holderHost')})` : ''} and came free while the person waited.`,
   remedy: () => tell('See why logoffs end late', 'The session before released the container only after the new one had begun.'),
 }

@@ -1,36 +1,74 @@
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 
 export const hostSilent: Cause = {
-  id: 'host-silent', about: 'failure', title: 'Host does not answer', prior: -4,
+  id: 'host-silent',
+  about: 'failure',
+  title: 'Host does not answer',
+  prior: -4,
   toPerson: 'The desktop that was chosen for you does not answer. Please try again.',
   look(facts) {
     if (!facts.failed) return null
     const reached = facts.attempt.phases.some((phase) => !['broker', 'power'].includes(phase.phase))
-    if (facts.has('host.no-answer')) return [clue(7, `${facts.attempt.host ?? 'The host'} did not answer the broker.`, 'host.no-answer'), ...(reached ? [against(2, 'Later phases were recorded on the host.')] : [])]
+    if (facts.has('host.no-answer'))
+      return [
+        clue(7, `${facts.attempt.host ?? 'The host'} did not answer the broker.`, 'host.no-answer'),
+        ...(reached ? [against(2, 'Later phases were recorded on the host.')] : []),
+      ]
     if (reached || !facts.ran('broker') || facts.attempt.marks.some((mark) => mark.code !== null)) return null
     return [clue(6, 'Nothing was heard from the host after it was chosen.', 'no record after broker')]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The chosen host'} was chosen but does not answer.`,
-  remedy: (facts) => facts.attempt.host === null ? tell('Look at the host', 'No host name was recorded.')
-    : { kind: 'restart-host', label: `Restart ${facts.attempt.host}`, target: facts.attempt.host, explanation: 'Sessions on it, if any, are logged off first. The broker chooses it again when it reports ready.' },
+  remedy: (facts) =>
+    facts.attempt.host === null
+      ? tell('Look at the host', 'No host name was recorded.')
+      : {
+          kind: 'restart-host',
+          label: `Restart ${facts.attempt.host}`,
+          target: facts.attempt.host,
+          explanation: 'Sessions on it, if any, are logged off first. The broker chooses it again when it reports ready.',
+        },
 }
 
 export const hostNotConfigured: Cause = {
-  id: 'host-not-configured', about: 'profile', title: 'Host not set up as it should be', prior: -3,
+  id: 'host-not-configured',
+  about: 'profile',
+  title: 'Host not set up as it should be',
+  prior: -3,
   toPerson: 'You got a temporary desktop. Nothing you had is lost.',
   look(facts) {
-    if (!['degraded', 'failed'].includes(facts.measured.outcome) && facts.text('profileType') !== 'temporary' && facts.text('profileType') !== 'local') return null
+    if (
+      !['degraded', 'failed'].includes(facts.measured.outcome) &&
+      facts.text('profileType') !== 'temporary' &&
+      facts.text('profileType') !== 'local'
+    )
+      return null
     const codes = ['settings.missing', 'agent.missing', 'restart.pending'].filter((code) => facts.has(code))
     if (codes.length === 0) return null
-    return [clue(6, `The host reports: ${codes.map((code) => ({ 'settings.missing': 'settings missing', 'agent.missing': 'no agent', 'restart.pending': 'restart pending' })[code]).join(', ')}.`, codes.join(' '))]
+    return [
+      clue(
+        6,
+        `The host reports: ${codes.map((code) => ({ 'settings.missing': 'settings missing', 'agent.missing': 'no agent', 'restart.pending': 'restart pending' })[code]).join(', ')}.`,
+        codes.join(' '),
+      ),
+    ]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} does not have the settings that it should have.`,
-  remedy: (facts) => facts.attempt.host === null ? tell('Look at the host', 'No host name was recorded.')
-    : { kind: 'restart-host', label: `Restart ${facts.attempt.host} so that settings take hold`, target: facts.attempt.host, explanation: 'Sessions on it are logged off first. It fetches its settings when it starts.' },
+  remedy: (facts) =>
+    facts.attempt.host === null
+      ? tell('Look at the host', 'No host name was recorded.')
+      : {
+          kind: 'restart-host',
+          label: `Restart ${facts.attempt.host} so that settings take hold`,
+          target: facts.attempt.host,
+          explanation: 'Sessions on it are logged off first. It fetches its settings when it starts.',
+        },
 }
 
 export const leftoverProfile: Cause = {
-  id: 'leftover-profile', about: 'profile', title: 'Local profile stood in the way', prior: -3,
+  id: 'leftover-profile',
+  about: 'profile',
+  title: 'Local profile stood in the way',
+  prior: -3,
   toPerson: 'You got an older desktop of yours. Nothing is lost.',
   look(facts) {
     const local = facts.text('profileType') === 'local'
@@ -46,46 +84,78 @@ export const leftoverProfile: Cause = {
 }
 
 export const temporaryProfile: Cause = {
-  id: 'temporary-profile', about: 'profile', title: 'Temporary profile', prior: -4,
+  id: 'temporary-profile',
+  about: 'profile',
+  title: 'Temporary profile',
+  prior: -4,
   toPerson: 'You got a temporary desktop. Do not save work on it.',
   look(facts) {
     if (!facts.has('profile.temporary') && facts.text('profileType') !== 'temporary') return null
-    return [clue(6, 'The profile could not be loaded, and a temporary one was used.', facts.has('profile.temporary') ? 'profile.temporary' : 'profileType = temporary')]
+    return [
+      clue(
+        6,
+        'The profile could not be loaded, and a temporary one was used.',
+        facts.has('profile.temporary') ? 'profile.temporary' : 'profileType = temporary',
+      ),
+    ]
   },
   sentence: () => 'The profile could not be loaded; the person works on a temporary one.',
   remedy: () => tell('Find out why the profile did not load', 'Have the person log off before they save anything.'),
 }
 
 export const hostOverloaded: Cause = {
-  id: 'host-overloaded', about: 'slow', title: 'Host overloaded', prior: -4,
+  id: 'host-overloaded',
+  about: 'slow',
+  title: 'Host overloaded',
+  prior: -4,
   toPerson: 'The machine you are on is busier than it should be.',
   look(facts) {
     const cpu = facts.number('hostCpu')
     if (facts.failed || facts.measured.excess.length === 0 || cpu === null) return null
-    const clues: Clue[] = [cpu >= 0.85 ? clue(5, `The host's processors were ${Math.round(cpu * 100)} % busy.`, `hostCpu = ${cpu}`) : against(4, `The host's processors were only ${Math.round(cpu * 100)} % busy.`)]
+    const clues: Clue[] = [
+      cpu >= 0.85
+        ? clue(5, `The host's processors were ${Math.round(cpu * 100)} % busy.`, `hostCpu = ${cpu}`)
+        : against(4, `The host's processors were only ${Math.round(cpu * 100)} % busy.`),
+    ]
     const phases = facts.measured.excess.length
     if (phases >= 3) clues.push(clue(2, `${phases} phases were slow at once.`))
     const worst = facts.measured.excess[0]
     if (worst) {
       const { inside, outside } = facts.around.contrast(facts.self, 'host', worst.phase, 'pool')
-      if (outside.n >= 5 && outside.beyond * 5 < outside.n) clues.push(clue(1, `On the pool's other hosts ${outside.beyond} of ${outside.n} logons were slow in ${worst.phase}${inside.n ? `; here ${inside.beyond} of ${inside.n}` : ''}.`))
-      else if (outside.n >= 5) clues.push(against(2, `On the pool's other hosts ${outside.beyond} of ${outside.n} logons were slow in ${worst.phase} too.`))
+      if (outside.n >= 5 && outside.beyond * 5 < outside.n)
+        clues.push(
+          clue(
+            1,
+            `On the pool's other hosts ${outside.beyond} of ${outside.n} logons were slow in ${worst.phase}${inside.n ? `; here ${inside.beyond} of ${inside.n}` : ''}.`,
+          ),
+        )
+      else if (outside.n >= 5)
+        clues.push(against(2, `On the pool's other hosts ${outside.beyond} of ${outside.n} logons were slow in ${worst.phase} too.`))
     }
     return clues
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} was overloaded.`,
-  remedy: (facts) => tell('Take load off the host', `Drain ${facts.attempt.host ?? 'it'} until sessions have spread, and find what uses the processors.`),
+  remedy: (facts) =>
+    tell('Take load off the host', `Drain ${facts.attempt.host ?? 'it'} until sessions have spread, and find what uses the processors.`),
 }
 
 export const hostCold: Cause = {
-  id: 'host-cold', about: 'slow', title: 'Host had to be started', prior: -2,
+  id: 'host-cold',
+  about: 'slow',
+  title: 'Host had to be started',
+  prior: -2,
   toPerson: 'A machine had to be started for you.',
   look(facts) {
     const excess = facts.excess('power')
     if (facts.failed || !excess) return null
     const clues = [clue(5, `Starting the host took ${seconds(excess.blameMs)}; usually none has to be started.`)]
     const uptime = facts.number('uptimeS')
-    if (uptime !== null) clues.push(uptime < 900 ? clue(2, `The host had been up for ${Math.round(uptime)} s.`, `uptimeS = ${uptime}`) : against(4, `The host had been up for ${Math.round(uptime / 3600)} h.`))
+    if (uptime !== null)
+      clues.push(
+        uptime < 900
+          ? clue(2, `The host had been up for ${Math.round(uptime)} s.`, `uptimeS = ${uptime}`)
+          : against(4, `The host had been up for ${Math.round(uptime / 3600)} h.`),
+      )
     return clues
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} was switched off and had to be started.`,

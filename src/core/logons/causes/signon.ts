@@ -1,7 +1,10 @@
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 
 export const clockSkew: Cause = {
-  id: 'clock-skew', about: 'failure', title: 'Clocks differ too much', prior: -4,
+  id: 'clock-skew',
+  about: 'failure',
+  title: 'Clocks differ too much',
+  prior: -4,
   toPerson: 'The machine you were given has a wrong clock. Please try again.',
   look(facts) {
     const marks = facts.attempt.marks.filter((mark) => mark.code === 'KRB_AP_ERR_SKEW' || mark.code === 'STATUS_TIME_DIFFERENCE_AT_DC')
@@ -13,7 +16,10 @@ export const clockSkew: Cause = {
 }
 
 export const secondFactorTimeout: Cause = {
-  id: 'second-factor-timeout', about: 'failure', title: 'Gateway gave up before the approval', prior: -4,
+  id: 'second-factor-timeout',
+  about: 'failure',
+  title: 'Gateway gave up before the approval',
+  prior: -4,
   toPerson: 'Your approval came after the gateway had given up. Please try again.',
   look(facts) {
     const approval = facts.number('approvalMs')
@@ -22,27 +28,41 @@ export const secondFactorTimeout: Cause = {
     if (!facts.failed || !(facts.has('factor.timeout') || late)) return null
     const clues: Clue[] = []
     if (facts.has('factor.timeout')) clues.push(clue(5, 'The gateway stopped waiting for the second factor.', 'factor.timeout'))
-    if (approval !== null && limit !== null) clues.push(late ? clue(4, `Approved after ${seconds(approval)}; the gateway waits ${seconds(limit)}.`) : against(4, `Approved after ${seconds(approval)}, within the gateway's ${seconds(limit)}.`))
+    if (approval !== null && limit !== null)
+      clues.push(
+        late
+          ? clue(4, `Approved after ${seconds(approval)}; the gateway waits ${seconds(limit)}.`)
+          : against(4, `Approved after ${seconds(approval)}, within the gateway's ${seconds(limit)}.`),
+      )
     else if (limit !== null && limit < 60_000) clues.push(clue(1, `The gateway waits only ${seconds(limit)}; 120 s is usual.`))
     return clues
   },
   sentence(facts) {
     const limit = facts.number('gatewayTimeoutMs')
     const approval = facts.number('approvalMs')
-    return limit !== null && approval !== null ? `The gateway gave up after ${seconds(limit)}; the approval came after ${seconds(approval)}.` : 'The gateway gave up before the second factor was approved.'
+    return limit !== null && approval !== null
+      ? `The gateway gave up after ${seconds(limit)}; the approval came after ${seconds(approval)}.`
+      : 'The gateway gave up before the second factor was approved.'
   },
-  remedy: () => tell('Raise the gateway\'s waiting time', 'To 120 s on both of its timers, the usual figure.'),
+  remedy: () => tell("Raise the gateway's waiting time", 'To 120 s on both of its timers, the usual figure.'),
 }
 
 export const secondFactorSlow: Cause = {
-  id: 'second-factor-slow', about: 'slow', title: 'Waiting for the person\'s approval', prior: -2,
+  id: 'second-factor-slow',
+  about: 'slow',
+  title: "Waiting for the person's approval",
+  prior: -2,
   toPerson: 'The logon waited for your approval.',
   look(facts) {
     const excess = facts.excess('sign-on')
     const approval = facts.number('approvalMs')
     if (facts.failed || !excess || approval === null) return null
     const share = approval / Math.max(1, excess.blameMs)
-    return [share > 0.5 ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`) : against(3, `The approval took only ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`)]
+    return [
+      share > 0.5
+        ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`)
+        : against(3, `The approval took only ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`),
+    ]
   },
   sentence: () => 'Sign-on waited for the person, not for a machine.',
   remedy: () => tell('Nothing is broken', 'If it is often long, look at how approvals reach their phone.'),

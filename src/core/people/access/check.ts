@@ -39,14 +39,34 @@ export function maximumAllowed({ owner, dacl }: Pick<Descriptor, 'owner' | 'dacl
 
 /** The same with what each entry did, for every entry that is about this token. */
 export function explainAccess({ owner, dacl }: Pick<Descriptor, 'owner' | 'dacl'>, token: ReadonlySet<string>): Access {
-  if (dacl === null) return { mask: FULL, reasons: [{ ace: 0, type: 'no list', sid: SID.everyone, mask: FULL, effect: FULL, sentence: 'There is no list of permissions at all: everybody may do everything.' }] }
+  if (dacl === null)
+    return {
+      mask: FULL,
+      reasons: [
+        {
+          ace: 0,
+          type: 'no list',
+          sid: SID.everyone,
+          mask: FULL,
+          effect: FULL,
+          sentence: 'There is no list of permissions at all: everybody may do everything.',
+        },
+      ],
+    }
   const reasons: Reason[] = []
   let granted = 0
   let denied = 0
   const owns = owner !== null && token.has(owner)
   if (owns && !namesOwnerRights(dacl)) {
     granted = RIGHT.readPermissions | RIGHT.changePermissions
-    reasons.push({ ace: 0, type: 'owner', sid: owner, mask: granted, effect: granted, sentence: 'The owner may always read and change the permissions.' })
+    reasons.push({
+      ace: 0,
+      type: 'owner',
+      sid: owner,
+      mask: granted,
+      effect: granted,
+      sentence: 'The owner may always read and change the permissions.',
+    })
   }
   dacl.aces.forEach((ace, index) => {
     if (ace.type === 'other' || (!token.has(ace.sid) && !(ace.sid === SID.ownerRights && owns))) return
@@ -55,7 +75,13 @@ export function explainAccess({ owner, dacl }: Pick<Descriptor, 'owner' | 'dacl'
     const effect = not !== null ? 0 : ace.type === 'allow' ? mask & ~denied & ~granted : mask & ~granted & ~denied
     if (not === null && ace.type === 'allow') granted |= mask & ~denied
     else if (not === null) denied |= mask & ~granted
-    const sentence = not ?? (effect === 0 ? 'Everything in it was decided before.' : ace.type === 'allow' ? 'Allows what was not decided before.' : 'Denies what was not allowed before.')
+    const sentence =
+      not ??
+      (effect === 0
+        ? 'Everything in it was decided before.'
+        : ace.type === 'allow'
+          ? 'Allows what was not decided before.'
+          : 'Denies what was not allowed before.')
     reasons.push({ ace: index + 1, type: ace.type, sid: ace.sid, mask: ace.mask, effect: effect >>> 0, sentence })
   })
   return { mask: granted >>> 0, reasons }
@@ -106,5 +132,16 @@ export function isCanonical({ aces }: Acl): boolean {
 
 /** As `ikebana access` writes it (docs/formats/command-line.md). */
 export function accessRecord({ mask, reasons }: Access) {
-  return { mask: hex(mask), rights: rightsOf(mask), reasons: reasons.map(({ ace, type, sid, mask: named, effect, sentence }) => ({ ace, type, sid, mask: hex(named), effect: hex(effect), sentence })) }
+  return {
+    mask: hex(mask),
+    rights: rightsOf(mask),
+    reasons: reasons.map(({ ace, type, sid, mask: named, effect, sentence }) => ({
+      ace,
+      type,
+      sid,
+      mask: hex(named),
+      effect: hex(effect),
+      sentence,
+    })),
+  }
 }

@@ -1,7 +1,19 @@
 /** What the bits of an access mask allow on a file or folder ([MS-DTYP] 2.4.3; the file's own bits: [MS-FSCC], from memory). */
 export const RIGHT = {
-  list: 0x1, createFiles: 0x2, createFolders: 0x4, readExtended: 0x8, writeExtended: 0x10, traverse: 0x20, deleteChild: 0x40, readAttributes: 0x80, writeAttributes: 0x100,
-  delete: 0x10000, readPermissions: 0x20000, changePermissions: 0x40000, takeOwnership: 0x80000, synchronise: 0x100000,
+  list: 0x1,
+  createFiles: 0x2,
+  createFolders: 0x4,
+  readExtended: 0x8,
+  writeExtended: 0x10,
+  traverse: 0x20,
+  deleteChild: 0x40,
+  readAttributes: 0x80,
+  writeAttributes: 0x100,
+  delete: 0x10000,
+  readPermissions: 0x20000,
+  changePermissions: 0x40000,
+  takeOwnership: 0x80000,
+  synchronise: 0x100000,
 } as const
 export const FULL = 0x1f01ff
 export const READ = 0x120089
@@ -9,7 +21,10 @@ export const WRITE = 0x120116
 export const EXECUTE = 0x1200a0
 export const READ_AND_EXECUTE = READ | EXECUTE
 export const MODIFY = 0x1301bf
-const GENERIC_ALL = 0x10000000, GENERIC_EXECUTE = 0x20000000, GENERIC_WRITE = 0x40000000, GENERIC_READ = 0x80000000
+const GENERIC_ALL = 0x10000000,
+  GENERIC_EXECUTE = 0x20000000,
+  GENERIC_WRITE = 0x40000000,
+  GENERIC_READ = 0x80000000
 
 /** Generic bits become what they mean for files. */
 export function mapped(mask: number): number {
@@ -21,10 +36,28 @@ export function mapped(mask: number): number {
   return result >>> 0
 }
 
-const WHOLE: readonly [string, number][] = [['full', FULL], ['modify', MODIFY], ['read', READ], ['write', WRITE], ['execute', EXECUTE]]
+const WHOLE: readonly [string, number][] = [
+  ['full', FULL],
+  ['modify', MODIFY],
+  ['read', READ],
+  ['write', WRITE],
+  ['execute', EXECUTE],
+]
 const SINGLE: readonly [string, number][] = [
-  ['list', RIGHT.list], ['create-files', RIGHT.createFiles], ['create-folders', RIGHT.createFolders], ['read-extended', RIGHT.readExtended], ['write-extended', RIGHT.writeExtended], ['traverse', RIGHT.traverse], ['delete-children', RIGHT.deleteChild],
-  ['read-attributes', RIGHT.readAttributes], ['write-attributes', RIGHT.writeAttributes], ['delete', RIGHT.delete], ['read-permissions', RIGHT.readPermissions], ['change-permissions', RIGHT.changePermissions], ['take-ownership', RIGHT.takeOwnership], ['synchronise', RIGHT.synchronise],
+  ['list', RIGHT.list],
+  ['create-files', RIGHT.createFiles],
+  ['create-folders', RIGHT.createFolders],
+  ['read-extended', RIGHT.readExtended],
+  ['write-extended', RIGHT.writeExtended],
+  ['traverse', RIGHT.traverse],
+  ['delete-children', RIGHT.deleteChild],
+  ['read-attributes', RIGHT.readAttributes],
+  ['write-attributes', RIGHT.writeAttributes],
+  ['delete', RIGHT.delete],
+  ['read-permissions', RIGHT.readPermissions],
+  ['change-permissions', RIGHT.changePermissions],
+  ['take-ownership', RIGHT.takeOwnership],
+  ['synchronise', RIGHT.synchronise],
 ]
 
 /** The names of what a mask allows: first the sets that it holds whole, then every single right. */

@@ -35,16 +35,63 @@ export interface Descriptor {
 
 export class SddlFault extends Error {
   /** @param at the position in the text, counted from 0 */
-  constructor(readonly at: number, message: string) {
+  constructor(
+    readonly at: number,
+    message: string,
+  ) {
     super(`at character ${at + 1}: ${message}`)
   }
 }
 
 const RIGHTS: Record<string, number> = {
-  GA: 0x10000000, GX: 0x20000000, GW: 0x40000000, GR: 0x80000000, SD: 0x10000, RC: 0x20000, WD: 0x40000, WO: 0x80000, CC: 0x1, DC: 0x2, LC: 0x4, SW: 0x8, RP: 0x10, WP: 0x20, DT: 0x40, LO: 0x80, CR: 0x100,
-  FA: 0x1f01ff, FR: 0x120089, FW: 0x120116, FX: 0x1200a0, KA: 0xf003f, KR: 0x20019, KW: 0x20006, KX: 0x20019, NR: 0x1, NW: 0x2, NX: 0x4,
+  GA: 0x10000000,
+  GX: 0x20000000,
+  GW: 0x40000000,
+  GR: 0x80000000,
+  SD: 0x10000,
+  RC: 0x20000,
+  WD: 0x40000,
+  WO: 0x80000,
+  CC: 0x1,
+  DC: 0x2,
+  LC: 0x4,
+  SW: 0x8,
+  RP: 0x10,
+  WP: 0x20,
+  DT: 0x40,
+  LO: 0x80,
+  CR: 0x100,
+  FA: 0x1f01ff,
+  FR: 0x120089,
+  FW: 0x120116,
+  FX: 0x1200a0,
+  KA: 0xf003f,
+  KR: 0x20019,
+  KW: 0x20006,
+  KX: 0x20019,
+  NR: 0x1,
+  NW: 0x2,
+  NX: 0x4,
 }
-const TYPES: Record<string, Ace['type']> = { A: 'allow', OA: 'allow', XA: 'allow', D: 'deny', OD: 'deny', XD: 'deny', ZA: 'allow', AU: 'other', AL: 'other', OU: 'other', OL: 'other', XU: 'other', RA: 'other', SP: 'other', ML: 'other', TL: 'other', FL: 'other' }
+const TYPES: Record<string, Ace['type']> = {
+  A: 'allow',
+  OA: 'allow',
+  XA: 'allow',
+  D: 'deny',
+  OD: 'deny',
+  XD: 'deny',
+  ZA: 'allow',
+  AU: 'other',
+  AL: 'other',
+  OU: 'other',
+  OL: 'other',
+  XU: 'other',
+  RA: 'other',
+  SP: 'other',
+  ML: 'other',
+  TL: 'other',
+  FL: 'other',
+}
 /** Longer than any real descriptor (64 KiB in its binary form). */
 const LONGEST = 1 << 20
 
@@ -55,13 +102,19 @@ const LONGEST = 1 << 20
  */
 export function parseSddl(text: string, domain: string | null = null): Descriptor {
   if (text.length > LONGEST) throw new SddlFault(0, `longer than ${LONGEST} characters`)
-  const result: { owner: string | null; group: string | null; dacl: Acl | null; sacl: Acl | null } = { owner: null, group: null, dacl: null, sacl: null }
+  const result: { owner: string | null; group: string | null; dacl: Acl | null; sacl: Acl | null } = {
+    owner: null,
+    group: null,
+    dacl: null,
+    sacl: null,
+  }
   const seen = new Set<string>()
   let at = skipSpaces(text, 0)
   if (at === text.length) throw new SddlFault(0, 'the text is empty; expected O:, G:, D: or S:')
   while (at < text.length) {
     const section = text.charAt(at).toUpperCase()
-    if (!'OGDS'.includes(section) || text[at + 1] !== ':') throw new SddlFault(at, `“${text.slice(at, at + 10)}” begins no section; expected O:, G:, D: or S:`)
+    if (!'OGDS'.includes(section) || text[at + 1] !== ':')
+      throw new SddlFault(at, `“${text.slice(at, at + 10)}” begins no section; expected O:, G:, D: or S:`)
     if (seen.has(section)) throw new SddlFault(at, `${section}: comes twice`)
     seen.add(section)
     at += 2
@@ -100,10 +153,16 @@ function parseAcl(text: string, from: number, domain: string | null): { acl: Acl
   let none = false
   for (;;) {
     at = skipSpaces(text, at)
-    if (text.startsWith('NO_ACCESS_CONTROL', at)) { none = true; at += 17 }
-    else if (/^A[RI]/i.test(text.slice(at, at + 2))) { flags.push(text.slice(at, at + 2).toUpperCase() as 'AR'); at += 2 }
-    else if (/^P/i.test(text.charAt(at))) { flags.push('P'); at++ }
-    else break
+    if (text.startsWith('NO_ACCESS_CONTROL', at)) {
+      none = true
+      at += 17
+    } else if (/^A[RI]/i.test(text.slice(at, at + 2))) {
+      flags.push(text.slice(at, at + 2).toUpperCase() as 'AR')
+      at += 2
+    } else if (/^P/i.test(text.charAt(at))) {
+      flags.push('P')
+      at++
+    } else break
   }
   const aces: Ace[] = []
   while (text.charAt(at) === '(') {
@@ -141,7 +200,16 @@ function parseAce(text: string, at: number, domain: string | null): Ace {
   }
   const sid = readSid(sidText, domain)
   if ('fault' in sid) throw new SddlFault(at, sid.fault)
-  return { type, letters: letters.toUpperCase(), flags, mask: readRights(rights, at, letters.toUpperCase()), sid: sid.sid, object, inheritedObject, condition: rest.length > 0 && rest.join(';') !== '' ? rest.join(';') : null }
+  return {
+    type,
+    letters: letters.toUpperCase(),
+    flags,
+    mask: readRights(rights, at, letters.toUpperCase()),
+    sid: sid.sid,
+    object,
+    inheritedObject,
+    condition: rest.length > 0 && rest.join(';') !== '' ? rest.join(';') : null,
+  }
 }
 
 /** Semicolons inside quotes and brackets belong to a condition. */
@@ -170,7 +238,11 @@ function readRights(text: string, at: number, letters: string): number {
   for (let i = 0; i < text.length; i += 2) {
     const name = text.slice(i, i + 2).toUpperCase()
     const bits = RIGHTS[name]
-    if (bits === undefined) throw new SddlFault(at, `“${text.slice(i, i + 2)}” is no right; expected hexadecimal digits after 0x, or two-letter names such as FA, FR, GA${letters === 'ML' ? ', NW' : ''}`)
+    if (bits === undefined)
+      throw new SddlFault(
+        at,
+        `“${text.slice(i, i + 2)}” is no right; expected hexadecimal digits after 0x, or two-letter names such as FA, FR, GA${letters === 'ML' ? ', NW' : ''}`,
+      )
     mask |= bits
   }
   return mask >>> 0
@@ -187,4 +259,13 @@ function writeAce({ letters, flags, mask, object, inheritedObject, sid, conditio
 }
 
 /** An ordinary entry. */
-export const ace = (type: 'allow' | 'deny', sid: string, mask: number, flags: readonly AceFlag[] = []): Ace => ({ type, letters: type === 'allow' ? 'A' : 'D', flags: new Set(flags), mask, sid, object: '', inheritedObject: '', condition: null })
+export const ace = (type: 'allow' | 'deny', sid: string, mask: number, flags: readonly AceFlag[] = []): Ace => ({
+  type,
+  letters: type === 'allow' ? 'A' : 'D',
+  flags: new Set(flags),
+  mask,
+  sid,
+  object: '',
+  inheritedObject: '',
+  condition: null,
+})
