@@ -45,6 +45,8 @@ export const ContainerQuery = z.object({
   finding: z.string().max(40).optional(),
 })
 
+export const ContainerAction = z.enum(['compact', 'repair', 'grow', 'release', 'set-aside', 'move', 'archive', 'copy'])
+
 /** A file looked into: its structures with every value and its place, and what lies where. */
 export const ContainerPage = z.object({
   container: ContainerLine,
@@ -66,29 +68,30 @@ export const ContainerPage = z.object({
   layout: z.array(z.object({ what: z.string(), offset: z.number(), bytes: z.number() })),
   /** The disk as the host sees it: runs of blocks that are in the file, or are not. */
   blocks: z.array(z.object({ present: z.boolean(), count: z.number() })),
+  /** Other shares, for moving it there. */
+  otherShares: z.array(z.object({ id: z.string(), path: z.string(), freeBytes: z.number() })),
   /** The file could not be read just now, and why. */
   unreadable: z.string().nullable(),
   /** What can be done, and why not what cannot. */
-  actions: z.array(
-    z.object({
-      kind: z.enum(['compact', 'repair', 'grow', 'release', 'set-aside']),
-      title: z.string(),
-      sentence: z.string(),
-      whyNot: z.string().nullable(),
-    }),
-  ),
+  actions: z.array(z.object({ kind: ContainerAction, title: z.string(), sentence: z.string(), whyNot: z.string().nullable() })),
 })
 export type ContainerPage = z.infer<typeof ContainerPage>
 
 export const ContainerJob = z.object({
-  kind: z.enum(['compact', 'repair', 'grow', 'release', 'set-aside']),
+  kind: ContainerAction,
   virtualBytes: z.number().int().positive().optional(),
+  /** For move, archive and copy: the id of the share it goes to. */
+  toShare: z.string().max(200).optional(),
+  /** For move: how many days the old one is kept. */
+  keepDays: z.number().int().min(0).max(90).optional(),
 })
 export type ContainerJob = z.infer<typeof ContainerJob>
 
 /** The same for many: one job, each container for itself; what cannot be done to one does not stop the others. */
 export const ContainerJobs = z.object({
-  kind: z.enum(['compact', 'repair', 'release', 'set-aside']),
+  kind: z.enum(['compact', 'repair', 'release', 'set-aside', 'move', 'archive']),
+  toShare: z.string().max(200).optional(),
+  keepDays: z.number().int().min(0).max(90).optional(),
   ids: z.array(z.string().min(1).max(900)).min(1).max(5000),
 })
 export type ContainerJobs = z.infer<typeof ContainerJobs>
@@ -101,7 +104,10 @@ export const SetAsideLine = z.object({
   bytes: z.number(),
   author: z.string(),
   atMs: z.number(),
-  untilMs: z.number(),
+  /** The share where it is kept. */
+  keptOn: z.string(),
+  /** Until when; null: archived, until somebody has it deleted. */
+  untilMs: z.number().nullable(),
   state: z.enum(['kept', 'put-back', 'deleted']),
 })
 export type SetAsideLine = z.infer<typeof SetAsideLine>

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { FILE_ROAMING } from '../core/policies'
 import { ContainerLine } from './containers'
 import { AttemptLine } from './logons'
 
@@ -39,9 +40,22 @@ export const PersonLine = z.object({
 })
 export type PersonLine = z.infer<typeof PersonLine>
 
-export const Settings = z.object({
+const PathRule = z.object({ pattern: z.string().max(400), does: z.enum(['keep', 'skip', 'mirror']) })
+const FileRoaming = z.object({
+  groups: z.array(z.string().max(200)).max(200),
+  localAdmins: z.enum(['served', 'left out']),
+  writeBack: z.enum(['at-logoff', 'during-session']),
+  fetch: z.enum(['at-logon', 'on-demand']),
+  existing: z.enum(['take in', 'ignore', 'remove']),
+  startingProfile: z.string().max(500),
+  afterLogoff: z.enum(['delete', 'leave']),
+})
+/** What a host may report; see core/policies/settings.ts for what each means. */
+export const HostSettings = z.object({
   containers: z.enum(['on', 'off']),
   locations: z.array(z.string().max(500)).max(20),
+  locationsMode: z.enum(['in-order', 'mirrored']),
+  locationsRequired: z.number().int().min(1).max(20),
   sizeLimitMib: z
     .number()
     .int()
@@ -51,6 +65,15 @@ export const Settings = z.object({
   onFailure: z.enum(['refuse', 'temporary']),
   slowSeconds: z.number().min(1).max(3600),
   slowSecondsByPool: z.record(z.string().max(200), z.number().min(1).max(3600)),
+  fileRoaming: FileRoaming,
+  pathRules: z.array(PathRule).max(500),
+})
+/** The same, complete. Settings that came later have a default, so that older versions can still be read. */
+export const Settings = HostSettings.extend({
+  locationsMode: HostSettings.shape.locationsMode.default('in-order'),
+  locationsRequired: HostSettings.shape.locationsRequired.default(1),
+  fileRoaming: FileRoaming.default({ ...FILE_ROAMING, groups: [...FILE_ROAMING.groups] }),
+  pathRules: HostSettings.shape.pathRules.default([]),
 })
 export type Settings = z.infer<typeof Settings>
 const Difference = z.object({ setting: z.string(), title: z.string(), before: z.string(), after: z.string(), needsRestart: z.boolean() })

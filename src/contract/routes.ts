@@ -3,8 +3,9 @@ import { ContainerJob, ContainerJobs, ContainerLine, ContainerPage, ContainerQue
 import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
 import { OrgFile } from './org'
 import { Leftover, PoolJob, PoolsPage } from './pools'
+import { LossPage, LossQuery, NewWave, RoomPage, RoomQuery, Wave } from './room'
 import { ShareAccess, SharePage } from './shares'
-import { FoundThing, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings } from './other'
+import { FoundThing, HostSettings, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings } from './other'
 
 /** Who may call a route: anybody, a signed-in role (each includes the one before it), or a token made for that scope. */
 export type Permission = 'anybody' | Role | 'token evidence' | 'token agent' | 'token directory'
@@ -243,9 +244,75 @@ export const ROUTES = {
     permission: 'administrator',
     sentence: 'Puts a container back where it was.',
     params: Id,
-    response: SetAsideLine,
+    response: Job,
   },
+  setAsideDelete: {
+    method: 'POST',
+    path: '/api/set-aside/:id/delete',
+    permission: 'administrator',
+    sentence: 'Lets an archived container be deleted, after 14 days.',
+    params: Id,
+    response: Done,
+  },
+  setAsideExport: { method: 'GET', path: '/api/set-aside.csv', permission: 'viewer', sentence: 'The same list as CSV.' },
 
+  shareAdd: {
+    method: 'POST',
+    path: '/api/shares',
+    permission: 'administrator',
+    sentence: 'Adds a share that no fleet tells of: by its path, and the folder where it is mounted on this machine.',
+    body: z.object({ path: z.string().max(500), mount: z.string().max(1000), zone: z.string().max(100).nullable().default(null) }),
+    response: z.object({ id: z.string() }),
+  },
+  shareForget: {
+    method: 'DELETE',
+    path: '/api/shares/:id',
+    permission: 'administrator',
+    sentence: 'Forgets a share that was added by hand. Nothing on it is touched.',
+    params: Id,
+    response: Done,
+  },
+  shareBears: {
+    method: 'PUT',
+    path: '/api/shares/:id/bears',
+    permission: 'administrator',
+    sentence: 'Says how many operations a second a share bears.',
+    params: Id,
+    body: z.object({ iops: z.number().int().min(1).max(100_000_000).nullable() }),
+    response: Done,
+  },
+  room: {
+    method: 'GET',
+    path: '/api/room',
+    permission: 'viewer',
+    sentence: 'What is asked of each share, and which containers should move where so that none is too full or asked for too much.',
+    query: RoomQuery,
+    response: RoomPage,
+  },
+  roomLoss: {
+    method: 'GET',
+    path: '/api/room/loss',
+    permission: 'viewer',
+    sentence: 'What happens to everybody when shares are lost.',
+    query: LossQuery,
+    response: LossPage,
+  },
+  waveNew: {
+    method: 'POST',
+    path: '/api/waves',
+    permission: 'administrator',
+    sentence: 'Plans a wave of moves for a night.',
+    body: NewWave,
+    response: Wave,
+  },
+  waveCancel: {
+    method: 'POST',
+    path: '/api/waves/:id/cancel',
+    permission: 'administrator',
+    sentence: 'Calls a wave off. What has moved stays moved.',
+    params: Id,
+    response: Wave,
+  },
   share: {
     method: 'GET',
     path: '/api/shares/:id',
@@ -324,7 +391,7 @@ export const ROUTES = {
       zone: z.string().max(100).optional(),
       agentVersion: z.string().max(100),
       version: z.number().nullable(),
-      inForce: Settings.partial(),
+      inForce: HostSettings.partial(),
       pending: z.array(z.string()),
       draining: z.boolean(),
       sessions: z.array(z.object({ person: z.string(), session: z.string(), sinceMs: z.number(), state: z.string() })).max(5000),

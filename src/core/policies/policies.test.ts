@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { readLocation } from './location'
-import { differences, prove, type BaseSettings } from './settings'
+import { differences, FILE_ROAMING, prove, type BaseSettings } from './settings'
 
 describe('a location', () => {
   it.each([
@@ -54,6 +54,10 @@ describe('proof', () => {
     sizeLimitMib: 1024,
     diskFormat: 'vhdx-dynamic',
     onFailure: 'refuse',
+    locationsMode: 'in-order',
+    locationsRequired: 1,
+    fileRoaming: FILE_ROAMING,
+    pathRules: [],
     slowSeconds: 45,
     slowSecondsByPool: { x: 90, y: 60 },
   }

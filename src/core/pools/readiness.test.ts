@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { BaseSettings } from '../policies'
+import { FILE_ROAMING, type BaseSettings } from '../policies'
 import { poolReadiness, type HostFacts } from '.'
 
 const NOW = Date.UTC(2026, 10, 23, 12)
@@ -9,6 +9,10 @@ const should: BaseSettings = {
   sizeLimitMib: 30_720,
   diskFormat: 'vhdx-dynamic',
   onFailure: 'refuse',
+  locationsMode: 'in-order',
+  locationsRequired: 1,
+  fileRoaming: FILE_ROAMING,
+  pathRules: [],
   slowSeconds: 45,
   slowSecondsByPool: {},
 }

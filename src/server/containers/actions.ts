@@ -1,12 +1,14 @@
 import { join } from 'node:path'
 import type { ContainerJob, ContainerJobs, ContainerPage } from '../../contract/containers'
 import { Problem } from '../../contract/errors'
-import { bytesSay, repairable, type Inspection } from '../../core/containers'
+import { bytesSay, cannotMoveKind, repairable, type Inspection } from '../../core/containers'
 import { StepStopped, type NewJob, type Step } from '../journal/jobs'
 import { releaseHold } from '../pools/remedies'
 import type { Context } from '../shell/context'
+import { held } from './held'
+import { archive, moveTo } from './moving'
 import { KEPT_DAYS, setAside } from './set-aside'
-import type { ContainerRow } from './store'
+import type { ContainerRow, ShareRow } from './store'
 
 type Action = ContainerPage['actions'][number]
 type Need = Pick<Context, 'fleet' | 'database' | 'disks' | 'now'>
@@ -60,12 +62,35 @@ export function actionsFor(row: ContainerRow, inspection: Inspection): Action[] 
       sentence: `Takes it out of use; the next logon makes a new one. It is kept for ${KEPT_DAYS} days and can be put back, then it is deleted.`,
       whyNot: inUse,
     },
+    {
+      kind: 'move',
+      title: 'Move to another share',
+      sentence: 'Copies it there, compares, and only then takes the old one out of use. The old one is kept for some days.',
+      whyNot: inUse ?? cannotMoveKind(kind),
+    },
+    {
+      kind: 'archive',
+      title: 'Archive',
+      sentence: 'Copies it to the archive of a share, compares, and takes it away here. It is kept until somebody deletes it, and can be put back.',
+      whyNot: inUse ?? cannotMoveKind(kind),
+    },
+    {
+      kind: 'copy',
+      title: 'Copy to the archive',
+      sentence: 'Leaves it as it is, and keeps a copy in the archive of a share.',
+      whyNot: inUse ?? cannotMoveKind(kind),
+    },
   ]
 }
 
 /** The job for an action. Every one takes the hold first, and gives it back whatever happens. */
-export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob, author: string): NewJob {
+export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob, author: string, shares: readonly ShareRow[] = []): NewJob {
   if (row.mount === null) throw new Problem('container.busy', 'Its share cannot be reached from here.')
+  if (wanted.kind === 'move' || wanted.kind === 'archive' || wanted.kind === 'copy') {
+    const to = shares.find(({ id }) => id === wanted.toShare)
+    if (!to) throw new Problem('share.unknown')
+    return wanted.kind === 'move' ? moveTo(need, row, to, wanted.keepDays ?? 3, author) : archive(need, row, to, wanted.kind, author)
+  }
   const path = join(row.mount, row.file)
   const base = { kind: wanted.kind, target: row.id, author, attempt: null }
   if (wanted.kind === 'release') {
@@ -77,7 +102,7 @@ export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob
       ...base,
       title: `Set ${row.file} aside`,
       change: { before: 'in use', after: `kept until deleted, ${KEPT_DAYS} days` },
-      steps: held(need, row, [{ title: 'Move it out of use', run: (job) => setAside(need, row, row.mount ?? '', job, author) }]),
+      steps: held(need, [row], [{ title: 'Move it out of use', run: (job) => setAside(need, row, row.mount ?? '', job, author, KEPT_DAYS) }]),
     }
   }
   const grow = wanted.kind === 'grow' ? (wanted.virtualBytes ?? 0) : null
@@ -91,31 +116,48 @@ export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob
       before: `${bytesSay(row.fileBytes)} for a disk of ${bytesSay(row.virtualBytes)}, ${row.state}`,
       after: wanted.kind === 'grow' ? `a disk of ${bytesSay(grow ?? 0)}` : 'written anew, content compared',
     },
-    steps: held(need, row, [
-      {
-        title: 'Write it anew beside the old file, compare, and put it in its place',
-        run: async (job) => {
-          const [found] = await need.disks.inspect([path])
-          if (wanted.kind === 'repair' && found && found.state !== 'damaged' && !repairable(found))
-            throw new StepStopped('There is nothing to repair.')
-          const { before, after, zeroBlocks } = await need.disks.rewrite(path, job, grow)
-          const [now] = await need.disks.inspect([path])
-          if (now)
-            await need.database.query(
-              'update containers set state = $2, findings = $3::jsonb, virtual_bytes = $4, file_bytes = $5, allocated_bytes = $6, modified_ms = 0 where id = $1',
-              [row.id, now.state, JSON.stringify(now.findings.map(({ sentence }) => sentence)), now.virtualBytes, now.fileBytes, now.allocatedBytes],
-            )
-          const saved = before.fileBytes - after.fileBytes
-          return `${bytesSay(before.fileBytes)} → ${bytesSay(after.fileBytes)}${saved > 0 ? `, ${bytesSay(saved)} given back` : ''}; ${zeroBlocks} blocks of zeros left out; content compared block by block.`
+    steps: held(
+      need,
+      [row],
+      [
+        {
+          title: 'Write it anew beside the old file, compare, and put it in its place',
+          run: async (job) => {
+            const [found] = await need.disks.inspect([path])
+            if (wanted.kind === 'repair' && found && found.state !== 'damaged' && !repairable(found))
+              throw new StepStopped('There is nothing to repair.')
+            const { before, after, zeroBlocks } = await need.disks.rewrite(path, job, grow)
+            const [now] = await need.disks.inspect([path])
+            if (now)
+              await need.database.query(
+                'update containers set state = $2, findings = $3::jsonb, virtual_bytes = $4, file_bytes = $5, allocated_bytes = $6, modified_ms = 0 where id = $1',
+                [
+                  row.id,
+                  now.state,
+                  JSON.stringify(now.findings.map(({ sentence }) => sentence)),
+                  now.virtualBytes,
+                  now.fileBytes,
+                  now.allocatedBytes,
+                ],
+              )
+            const saved = before.fileBytes - after.fileBytes
+            return `${bytesSay(before.fileBytes)} → ${bytesSay(after.fileBytes)}${saved > 0 ? `, ${bytesSay(saved)} given back` : ''}; ${zeroBlocks} blocks of zeros left out; content compared block by block.`
+          },
         },
-      },
-    ]),
+      ],
+    ),
   }
 }
 
 /** One job for many: each container for itself, so that one in use or damaged does not stop the others. */
-export function manyContainersJob(need: Need, rows: readonly ContainerRow[], wanted: ContainerJobs, author: string): NewJob {
-  const VERBS = { compact: 'Compact', repair: 'Repair', release: 'Release', 'set-aside': 'Set aside' } as const
+export function manyContainersJob(
+  need: Need,
+  rows: readonly ContainerRow[],
+  wanted: ContainerJobs,
+  author: string,
+  shares: readonly ShareRow[] = [],
+): NewJob {
+  const VERBS = { compact: 'Compact', repair: 'Repair', release: 'Release', 'set-aside': 'Set aside', move: 'Move', archive: 'Archive' } as const
   let refused = 0
   return {
     kind: wanted.kind,
@@ -137,14 +179,10 @@ export function manyContainersJob(need: Need, rows: readonly ContainerRow[], wan
       title: row.id,
       run: async (job) => {
         try {
-          let note = ''
-          const steps = containerJob(need, row, { kind: wanted.kind }, author).steps
-          // What matters is what the work itself says, not that the container was taken before and given back after it.
-          for (const [i, step] of steps.entries()) {
-            const said = await step.run(wanted.kind === 'set-aside' ? `${job}-${rows.indexOf(row)}` : job)
-            if (steps.length === 1 || i === steps.length - 2) note = said
-          }
-          return note
+          return await runAsOne(
+            containerJob(need, row, { ...wanted }, author, shares).steps,
+            KEEPS.has(wanted.kind) ? `${job}-${rows.indexOf(row)}` : job,
+          )
         } catch (error) {
           refused++
           return `Left as it is: ${error instanceof Error ? error.message : String(error)}`
@@ -154,44 +192,15 @@ export function manyContainersJob(need: Need, rows: readonly ContainerRow[], wan
   }
 }
 
-/** Steps that run while the container is held, so that no session gets it meanwhile. */
-function held({ fleet, database }: Need, row: ContainerRow, steps: readonly Step[]): Step[] {
-  let name: string | null = null
-  const giveBack = async () => {
-    if (name !== null) await fleet.giveBack(row.share, row.file, name)
-    name = null
+/** Kinds that keep something under the job's name: one name for each container. */
+const KEEPS: ReadonlySet<string> = new Set(['set-aside', 'move', 'archive'])
+
+/** All steps as one. What it says is what the work itself said, not that the container was taken before and given back after it. */
+export async function runAsOne(steps: readonly Step[], job: string): Promise<string> {
+  let note = ''
+  for (const [i, step] of steps.entries()) {
+    const said = await step.run(job)
+    if (steps.length === 1 || i === steps.length - 2) note = said
   }
-  return [
-    {
-      title: 'Take the container, so that no session gets it meanwhile',
-      run: async (job) => {
-        const { taken, reason } = await fleet.take(row.share, row.file, job)
-        if (!taken) throw new StepStopped(`It is in use: ${reason}. Nothing was changed.`)
-        name = job
-        return reason
-      },
-    },
-    ...steps.map((step): Step => ({
-      title: step.title,
-      run: async (job) => {
-        try {
-          return await step.run(job)
-        } catch (error) {
-          await giveBack()
-          throw error
-        }
-      },
-    })),
-    {
-      title: 'Give it back',
-      run: async () => {
-        await giveBack()
-        await database.query(
-          'update containers set holder_host = null, holder_session = null, held_since_ms = null, holder_alive = null where id = $1',
-          [row.id],
-        )
-        return 'free'
-      },
-    },
-  ]
+  return note
 }

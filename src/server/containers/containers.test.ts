@@ -1,174 +1,28 @@
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, truncateSync, utimesSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { existsSync, readFileSync, rmSync, statSync, truncateSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import type { Job } from '../../contract/other'
-import { newVhd, newVhdx } from '../../core/containers'
-import type { Database } from '../db/database'
-import { openEmbedded } from '../db/embedded'
-import { migrate } from '../db/migrate'
-import { Jobs } from '../journal/jobs'
-import { readJob } from '../journal/store'
-import { replaceOrg } from '../people/store'
+import { newVhd } from '../../core/containers'
 import { poolJob, readPools } from '../pools/readiness'
-import type { Fleet, FleetHold } from '../pools/fleet'
+import { current } from '../policies/routes'
 import type { Context } from '../shell/context'
 import { actionsFor, containerJob, manyContainersJob } from './actions'
-import { anatomyAt, inspectAll, zeroBlocks } from './disk-work'
-import type { Disks } from './disks'
-import { rewriteFile } from './rewrite-file'
+import { makeWorld, MIB, QUAY as PATH, type World } from './fixtures/world'
 import { containerHandlers } from './routes'
 import { scanShares } from './scan'
-import { deleteOutdated, KEPT_DAYS, putBack, setAside, sweepHalfWritten } from './set-aside'
+import { deleteOutdated, KEPT_DAYS, putBackJob, setAside } from './set-aside'
+import { sweepHalfWritten } from './sweep'
 import { shareHandlers } from './shares'
 import { containerRow, findingCounts, listContainers, setAsideLines } from './store'
 
-/** The container wing of the server on real files in a temporary folder, with a fleet that lives in this file. */
-const MIB = 2 ** 20
-const PATH = '\\\\quay-fs1\\profiles'
-const SID = (n: number) => `S-1-5-21-7-7-7-${n}`
-const folder = mkdtempSync(join(tmpdir(), 'ikebana-containers-'))
-const mount = join(folder, 'profiles')
-const template = 'dist/server/empty-database.tar'
-let database: Database
-let disks: Disks
-let nowMs = Date.UTC(2026, 10, 23, 12)
-let holds: FleetHold[] = []
-let permissions = {
-  share: 'D:(A;;FA;;;WD)',
-  root: 'O:BAD:(A;OICI;FA;;;BA)',
-  folders: [] as { name: string; sddl: string }[],
-  onDirectoryServer: false,
-}
-const asked: string[] = []
-const live = { tell: () => undefined }
-
-const fleet = {
-  hosts: async () => [{ host: 'TH-1', pool: 'ticket-hall', power: 'on', draining: false, answers: true }],
-  sessions: async () => [],
-  shares: async () => [{ id: 'quay', path: PATH, zone: 'Q1', mount, totalBytes: 1e12, freeBytes: 4e11, latencyMs: 3 }],
-  holds: async () => holds,
-  take: async (share: string, file: string, session: string) => {
-    const holder = holds.find((one) => one.file === file)
-    if (holder) return { taken: false, reason: `${holder.host} has it` }
-    holds.push({ share, file, host: 'ikebana', session, sinceMs: nowMs })
-    return { taken: true, reason: 'free' }
-  },
-  giveBack: async (_: string, file: string, session: string) => {
-    holds = holds.filter((one) => one.file !== file || one.session !== session)
-  },
-  permissions: async () => permissions,
-  setPermissions: async (_: string, layer: 'share' | 'root', sddl: string) => {
-    permissions = { ...permissions, [layer]: sddl }
-  },
-  shareHistory: async () =>
-    Array.from({ length: 30 }, (_, day) => ({ atMs: nowMs - (30 - day) * 86_400_000, usedBytes: 5.7e11 + day * 1e9, latencyMs: 3 })),
-  fetchNow: async (host: string) => {
-    asked.push(`fetch ${host}`)
-  },
-  removeLeftover: async (host: string, person: string) => {
-    asked.push(`remove ${person} from ${host}`)
-    return { removed: person !== 'aino', reason: person === 'aino' ? 'aino is signed in there' : 'removed' }
-  },
-} as unknown as Fleet
-const context = () => ({ database, disks, fleet, live, now: () => nowMs, jobs: new Jobs(database, live as never, () => nowMs) }) as unknown as Context
-
-function put(file: string, blocks: number[], usedDaysAgo = 1): string {
-  const path = join(mount, file)
-  mkdirSync(join(path, '..'), { recursive: true })
-  const { pieces, fileBytes } = newVhdx({
-    virtualBytes: 64 * MIB,
-    blockBytes: 2 * MIB,
-    present: blocks,
-    creator: 'test',
-    guids: {
-      fileWrite: '11111111-2222-4333-A444-555555555555',
-      dataWrite: '21111111-2222-4333-A444-555555555555',
-      disk: '31111111-2222-4333-A444-555555555555',
-    },
-  })
-  const bytes = Buffer.alloc(fileBytes)
-  for (const piece of pieces) bytes.set(piece.bytes, piece.offset)
-  writeFileSync(path, bytes)
-  const at = nowMs / 1000 - usedDaysAgo * 86_400
-  utimesSync(path, at, at)
-  return path
-}
-const id = (file: string) => `${PATH}\\${file.replaceAll('/', '\\')}`
-const row = async (file: string) =>
-  (await containerRow(database, id(file))) ??
-  (() => {
-    throw new Error(`no ${file}`)
-  })()
+let world: World
+let { context, put, id, row, run, database, disks } = {} as World
 const codes = async (file: string) => (await row(file)).upkeep.map(({ code }) => code)
-async function run(wanted: Parameters<Jobs['start']>[0]): Promise<Job> {
-  const { jobs } = context()
-  const { id: job } = await jobs.start(wanted)
-  await jobs.settle()
-  return (await readJob(database, job)) as Job
-}
-
 beforeAll(async () => {
-  database = await openEmbedded(undefined, existsSync(template) ? new Blob([readFileSync(template)]) : undefined)
-  await migrate(database)
-  // The same work as in the disk thread, in this one.
-  disks = {
-    inspect: inspectAll,
-    anatomy: anatomyAt,
-    zeros: zeroBlocks,
-    rewrite: (path, _, virtualBytes) =>
-      rewriteFile(path, {
-        virtualBytes,
-        guids: {
-          fileWrite: '91111111-2222-4333-A444-555555555555',
-          dataWrite: virtualBytes === null ? null : '92111111-2222-4333-A444-555555555555',
-        },
-      }),
-    cancel: async () => undefined,
-    close: async () => undefined,
-  }
-  await replaceOrg(database, {
-    people: [
-      { id: 'mara', name: 'Mara', groups: ['crew'], sid: SID(1) },
-      { id: 'jonas', name: 'Jonas', groups: ['crew'], enabled: false, sid: SID(2) },
-      { id: 'ilse', name: 'Ilse', groups: ['bridge'], sid: SID(3) },
-    ],
-    groups: [
-      { id: 'crew', sid: SID(100) },
-      { id: 'bridge', sid: SID(101) },
-    ],
-    pools: [
-      { id: 'ticket-hall', name: 'Ticket halls', mode: 'container', grants: ['crew'] },
-      { id: 'bridge-ops', name: 'Bridge', mode: 'local', grants: ['bridge'] },
-    ],
-    hosts: [
-      { id: 'TH-1', pool: 'ticket-hall' },
-      { id: 'TH-2', pool: 'ticket-hall' },
-    ],
-    shares: [],
-  })
-  await database.query(`insert into policy_versions values (1, $1::jsonb, 0, 'test')`, [
-    JSON.stringify({
-      containers: 'on',
-      locations: [PATH],
-      sizeLimitMib: 30 * 1024,
-      diskFormat: 'vhdx-dynamic',
-      onFailure: 'refuse',
-      slowSeconds: 45,
-      slowSecondsByPool: {},
-    }),
-  ])
+  world = await makeWorld()
+  ;({ context, put, id, row, run, database, disks } = world)
 })
-afterAll(async () => {
-  await database.close()
-  rmSync(folder, { recursive: true, force: true })
-})
-beforeEach(async () => {
-  rmSync(mount, { recursive: true, force: true })
-  holds = []
-  nowMs = Date.UTC(2026, 10, 23, 12)
-  await database.exec('truncate containers, set_aside')
-})
+afterAll(() => world.close())
+beforeEach(() => world.reset())
 
 describe('the scan', () => {
   it('matches files to people, says what should be looked at, and forgets what is gone', async () => {
@@ -188,7 +42,7 @@ describe('the scan', () => {
     expect(await codes('nobody.at.all/profile.vhdx')).toEqual(['nearly-full', 'nobody'])
     expect((await findingCounts(database)).find(({ code }) => code === 'pair')?.n).toBe(2)
     expect((await listContainers(database, { text: '', held: 'all', finding: 'damaged' })).map(({ file }) => file)).toEqual(['mara/old.vhdx'])
-    rmSync(join(mount, 'mara/old.vhdx'))
+    rmSync(join(world.quay.mount, 'mara/old.vhdx'))
     await scanShares(context())
     expect(await codes('mara/profile.vhdx')).toEqual([])
   })
@@ -219,15 +73,15 @@ describe('the scan', () => {
 
   it('tells a hold of a session that lives from one that does not, and from one nobody knows of yet', async () => {
     for (const person of ['mara', 'jonas', 'ilse']) put(`${person}/profile.vhdx`, [0])
-    const hold = (person: string, host: string, sinceMs = nowMs - 3_600_000) => ({
+    const hold = (person: string, host: string, sinceMs = world.nowMs - 3_600_000) => ({
       share: PATH,
       file: `${person}/profile.vhdx`,
       host,
       session: `s-${person}`,
       sinceMs,
     })
-    holds = [hold('mara', 'TH-1'), hold('jonas', 'TH-1'), hold('ilse', 'TH-1', nowMs - 1000)]
-    await database.query(`update hosts set reported_ms = $1, sessions = '[{"session": "s-mara"}]' where id = 'TH-1'`, [nowMs])
+    world.holds = [hold('mara', 'TH-1'), hold('jonas', 'TH-1'), hold('ilse', 'TH-1', world.nowMs - 1000)]
+    await database.query(`update hosts set reported_ms = $1, sessions = '[{"session": "s-mara"}]' where id = 'TH-1'`, [world.nowMs])
     await scanShares(context())
     expect([
       (await row('mara/profile.vhdx')).holderAlive,
@@ -241,20 +95,20 @@ describe('the scan', () => {
 describe('what can be done', () => {
   it('says why something cannot be done, and never touches a container in use', async () => {
     put('mara/profile.vhdx', [0, 1])
-    holds = [{ share: PATH, file: 'mara/profile.vhdx', host: 'TH-1', session: 's', sinceMs: nowMs }]
+    world.holds = [{ share: PATH, file: 'mara/profile.vhdx', host: 'TH-1', session: 's', sinceMs: world.nowMs }]
     await scanShares(context())
     const mara = await row('mara/profile.vhdx')
-    const { inspection } = await disks.anatomy(join(mount, mara.file))
+    const { inspection } = await disks.anatomy(join(world.quay.mount, mara.file))
     expect(Object.fromEntries(actionsFor(mara, inspection).map(({ kind, whyNot }) => [kind, whyNot]))).toMatchObject({
       compact: 'TH-1 has it open.',
       'set-aside': 'TH-1 has it open.',
       release: null,
     })
-    const before = readFileSync(join(mount, mara.file))
+    const before = readFileSync(join(world.quay.mount, mara.file))
     const job = await run(containerJob(context(), mara, { kind: 'compact' }, 'vaas'))
     expect([job.state, job.steps[0]?.note]).toEqual(['failed', 'It is in use: TH-1 has it. Nothing was changed.'])
-    expect(readFileSync(join(mount, mara.file)).equals(before)).toBe(true)
-    expect(holds).toHaveLength(1)
+    expect(readFileSync(join(world.quay.mount, mara.file)).equals(before)).toBe(true)
+    expect(world.holds).toHaveLength(1)
   })
 
   it('compacts and grows, and gives the container back', async () => {
@@ -262,7 +116,7 @@ describe('what can be done', () => {
     await scanShares(context())
     const before = statSync(path).size
     const compacted = await run(containerJob(context(), await row('mara/profile.vhdx'), { kind: 'compact' }, 'vaas'))
-    expect([compacted.state, before - statSync(path).size, holds]).toEqual(['done', 6 * MIB, []])
+    expect([compacted.state, before - statSync(path).size, world.holds]).toEqual(['done', 6 * MIB, []])
     const grown = await run(containerJob(context(), await row('mara/profile.vhdx'), { kind: 'grow', virtualBytes: 128 * MIB }, 'vaas'))
     expect([grown.state, (await row('mara/profile.vhdx')).virtualBytes]).toEqual(['done', 128 * MIB])
     expect(() => containerJob(context(), { ...mara, virtualBytes: 128 * MIB } as never, { kind: 'grow', virtualBytes: 64 * MIB }, 'vaas')).toThrow(
@@ -276,11 +130,16 @@ describe('what can be done', () => {
     await scanShares(context())
     const before = readFileSync(path)
     const job = await run(containerJob(context(), await row('mara/profile.vhdx'), { kind: 'repair' }, 'vaas'))
-    expect([job.state, job.steps[1]?.note, readFileSync(path).equals(before), holds]).toEqual(['failed', 'There is nothing to repair.', true, []])
+    expect([job.state, job.steps[1]?.note, readFileSync(path).equals(before), world.holds]).toEqual([
+      'failed',
+      'There is nothing to repair.',
+      true,
+      [],
+    ])
     const old = newVhd({ kind: 'dynamic', virtualBytes: 16 * MIB, blockBytes: 2 * MIB, present: [], diskId: '41111111-2222-4333-A444-555555555555' })
     const bytes = Buffer.alloc(old.fileBytes)
     for (const piece of old.pieces) bytes.set(piece.bytes, piece.offset)
-    writeFileSync(join(mount, 'mara/old.vhd'), bytes)
+    writeFileSync(join(world.quay.mount, 'mara/old.vhd'), bytes)
     await scanShares(context())
     const other = await run(containerJob(context(), await row('mara/old.vhd'), { kind: 'compact' }, 'vaas'))
     expect([other.state, other.steps[1]?.note]).toEqual(['failed', 'Only VHDX files can be read block by block and written anew here.'])
@@ -291,7 +150,7 @@ describe('what can be done', () => {
     await scanShares(context())
     const mine = await row('mara/profile.vhdx')
     rmSync(path)
-    await expect(setAside(context(), mine, mount, 'job-9', 'vaas')).rejects.toThrow()
+    await expect(setAside(context(), mine, world.quay.mount, 'job-9', 'vaas', KEPT_DAYS)).rejects.toThrow()
     expect(await setAsideLines(database)).toEqual([])
   })
 
@@ -306,47 +165,51 @@ describe('what can be done', () => {
         'vaas',
       ),
     )
-    expect([job.state, job.steps[1]?.note, holds]).toEqual(['failed', 'the share went away', []])
+    expect([job.state, job.steps[1]?.note, world.holds]).toEqual(['failed', 'the share went away', []])
   })
 
   it('sets aside, puts back, and deletes only after the time', async () => {
     const path = put('mara/profile.vhdx', [0])
     await scanShares(context())
-    await setAside(context(), await row('mara/profile.vhdx'), mount, 'job-1', 'vaas')
+    await setAside(context(), await row('mara/profile.vhdx'), world.quay.mount, 'job-1', 'vaas', KEPT_DAYS)
     expect([existsSync(path), await containerRow(database, id('mara/profile.vhdx'))]).toEqual([false, null])
     await scanShares(context())
     expect(await containerRow(database, id('mara/profile.vhdx'))).toBeNull()
-    await putBack(context(), 'job-1', 'vaas')
+    await run(await putBackJob(context(), 'job-1', 'vaas'))
     expect([existsSync(path), (await setAsideLines(database))[0]?.state]).toEqual([true, 'put-back'])
-    await expect(putBack(context(), 'job-1', 'vaas')).rejects.toThrow(/not kept any more/)
+    await expect(putBackJob(context(), 'job-1', 'vaas')).rejects.toThrow(/not kept any more/)
 
     await scanShares(context())
-    await setAside(context(), await row('mara/profile.vhdx'), mount, 'job-2', 'vaas')
+    await setAside(context(), await row('mara/profile.vhdx'), world.quay.mount, 'job-2', 'vaas', KEPT_DAYS)
     put('mara/profile.vhdx', [5])
-    await expect(putBack(context(), 'job-2', 'vaas')).rejects.toThrow(/exists again/)
+    expect((await run(await putBackJob(context(), 'job-2', 'vaas'))).steps[1]).toMatchObject({
+      state: 'failed',
+      note: expect.stringContaining('exists again') as string,
+    })
+    expect(world.holds).toEqual([])
     await deleteOutdated(context())
     expect((await setAsideLines(database)).find(({ id: one }) => one === 'job-2')?.state).toBe('kept')
-    nowMs += (KEPT_DAYS + 1) * 86_400_000
+    world.nowMs += (KEPT_DAYS + 1) * 86_400_000
     await deleteOutdated(context())
     expect((await setAsideLines(database)).find(({ id: one }) => one === 'job-2')?.state).toBe('deleted')
-    expect(existsSync(join(mount, '.set-aside/job-2/mara/profile.vhdx'))).toBe(false)
+    expect(existsSync(join(world.quay.mount, '.set-aside/job-2/mara/profile.vhdx'))).toBe(false)
   })
 
   it('clears what a stop in the middle left: half-written files and its own holds', async () => {
     const path = put('mara/profile.vhdx', [0])
     writeFileSync(`${path}.rewriting`, 'half')
-    holds = [
+    world.holds = [
       { share: PATH, file: 'mara/profile.vhdx', host: 'ikebana', session: 'gone', sinceMs: 0 },
       { share: PATH, file: 'jonas/profile.vhdx', host: 'TH-1', session: 's', sinceMs: 0 },
     ]
     await sweepHalfWritten(context())
-    expect([existsSync(`${path}.rewriting`), existsSync(path), holds.map(({ host }) => host)]).toEqual([false, true, ['TH-1']])
+    expect([existsSync(`${path}.rewriting`), existsSync(path), world.holds.map(({ host }) => host)]).toEqual([false, true, ['TH-1']])
   })
 
   it('does many in one job, each for itself', async () => {
     put('mara/profile.vhdx', [0, 1])
     put('ilse/profile.vhdx', [0])
-    holds = [{ share: PATH, file: 'ilse/profile.vhdx', host: 'TH-1', session: 's', sinceMs: nowMs }]
+    world.holds = [{ share: PATH, file: 'ilse/profile.vhdx', host: 'TH-1', session: 's', sinceMs: world.nowMs }]
     await scanShares(context())
     const rows = [await row('ilse/profile.vhdx'), await row('mara/profile.vhdx')]
     const job = await run(manyContainersJob(context(), rows, { kind: 'compact', ids: rows.map((one) => one.id) }, 'vaas'))
@@ -378,6 +241,7 @@ describe('what can be done', () => {
 })
 
 describe('a share', () => {
+  beforeEach(() => scanShares(context()))
   const share = () => shareHandlers(context())
   const page = async () => share().share({ input: { params: { id: 'quay' } } } as never)
 
@@ -386,7 +250,7 @@ describe('a share', () => {
     const { growth, full, group, findings, layers } = await page()
     expect(growth).toMatchObject({ certain: true })
     expect(Math.round((growth?.bytesADay ?? 0) / 1e8)).toBe(10)
-    expect(Math.round(((full?.atMs ?? 0) - nowMs) / 86_400_000)).toBe(400)
+    expect(Math.round(((full?.atMs ?? 0) - world.nowMs) / 86_400_000)).toBe(400)
     // Jonas is switched off; most are in the crew.
     expect(group).toMatchObject({ id: 'crew', members: 1, chosen: false })
     expect(findings.map(({ code }) => code)).toEqual(['one-layer', 'cannot-create', 'owner-locks-out'])
@@ -397,7 +261,7 @@ describe('a share', () => {
   })
 
   it('is set right by a job, and the old permissions stand in the journal', async () => {
-    const old = permissions.root
+    const old = world.permissions.root
     const { layers } = await page()
     for (const { layer, wanted } of layers) {
       const { jobs } = context()
@@ -438,22 +302,18 @@ describe('a share', () => {
   })
 
   it('answers when its descriptor cannot be read', async () => {
-    const kept = permissions
-    permissions = { ...permissions, root: 'nonsense' }
+    const kept = world.permissions
+    world.permissions = { ...world.permissions, root: 'nonsense' }
     expect(await page()).toMatchObject({ findings: [], layers: [], unread: expect.stringContaining('cannot be read') as string })
-    permissions = kept
+    world.permissions = kept
   })
 })
 
 describe('making hosts ready', () => {
   it('says which are not, and removes local profiles one by one', async () => {
     await database.query(`update hosts set report = $1::jsonb, reported_ms = $2, leftovers = $3::jsonb`, [
-      JSON.stringify({
-        version: 1,
-        inForce: { containers: 'on', locations: [PATH], sizeLimitMib: 30 * 1024, diskFormat: 'vhdx-dynamic', onFailure: 'refuse' },
-        pending: [],
-      }),
-      nowMs,
+      JSON.stringify({ version: 1, inForce: (await current(database)).settings, pending: [] }),
+      world.nowMs,
       JSON.stringify([
         { person: 'mara', bytes: 1e9, lastUsedMs: null },
         { person: 'aino', bytes: 1e9, lastUsedMs: null },
@@ -462,7 +322,7 @@ describe('making hosts ready', () => {
     const pool = (await readPools(context())).pools.find((one) => one.id === 'ticket-hall')
     expect(pool).toMatchObject({ ready: 0, verdict: '0 of 2 hosts are ready; 2 with local profiles in the way.' })
     const job = await run(await poolJob(context(), 'ticket-hall', { kind: 'leftovers' }, 'vaas'))
-    expect([job.state, asked.filter((one) => one.startsWith('remove'))]).toEqual([
+    expect([job.state, world.asked.filter((one) => one.startsWith('remove'))]).toEqual([
       'done',
       ['remove mara from TH-1', 'remove aino from TH-1', 'remove mara from TH-2', 'remove aino from TH-2'],
     ])

@@ -1,5 +1,7 @@
 import { answerQuestions } from '../shell/worker'
 import { anatomyAt, inspectAll, zeroBlocks } from './disk-work'
+import { planBalance, type BalanceAim, type RoomContainer, type RoomShare } from '../../core/containers'
+import { copyFile } from './copy-file'
 import { rewriteFile } from './rewrite-file'
 
 /** The thread in which disk files are read and written. */
@@ -8,6 +10,8 @@ export type DiskAsk =
   | { op: 'anatomy'; path: string }
   | { op: 'zeros'; path: string }
   | { op: 'rewrite'; path: string; job: string; virtualBytes: number | null; guids: { fileWrite: string; dataWrite: string | null } }
+  | { op: 'copy'; from: string; to: string; job: string }
+  | { op: 'plan'; shares: readonly RoomShare[]; containers: readonly RoomContainer[]; aim: BalanceAim }
   | { op: 'cancel'; job: string }
 
 export interface DiskNews {
@@ -23,19 +27,22 @@ async function answer(question: DiskAsk): Promise<unknown> {
   if (question.op === 'anatomy') return anatomyAt(question.path)
   if (question.op === 'zeros') return zeroBlocks(question.path)
   if (question.op === 'cancel') return void cancelled.add(question.job)
+  if (question.op === 'plan') return planBalance(question.shares, question.containers, question.aim)
+  if (question.op === 'copy') return copyFile(question.from, question.to, { progress: told(question.job) })
   const { path, job, virtualBytes, guids } = question
+  return rewriteFile(path, { virtualBytes, guids, progress: told(job) })
+}
+
+/** Tells how far a job is, a few times a second, and stops it on request. */
+function told(job: string): (done: number, total: number) => void {
   let saidMs = 0
-  return rewriteFile(path, {
-    virtualBytes,
-    guids,
-    progress: (done, total) => {
-      if (cancelled.has(job)) throw new Error('Stopped on request. The file was left as it is.')
-      if (Date.now() - saidMs > 250) {
-        saidMs = Date.now()
-        tell({ job, done, total })
-      }
-    },
-  })
+  return (done, total) => {
+    if (cancelled.has(job)) throw new Error('Stopped on request. The file was left as it is.')
+    if (Date.now() - saidMs > 250) {
+      saidMs = Date.now()
+      tell({ job, done, total })
+    }
+  }
 }
 
 const tell = answerQuestions<DiskAsk, DiskNews>(answer)

@@ -143,7 +143,8 @@ async function compared(
   }
 }
 
-function syncFolder(folder: string): void {
+/** Makes a rename in a folder durable. */
+export function syncFolder(folder: string): void {
   const handle = openSync(folder, constants.O_RDONLY)
   try {
     fsyncSync(handle)

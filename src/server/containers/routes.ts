@@ -4,10 +4,20 @@ import { UPKEEP, type Anatomy, type UpkeepCode } from '../../core/containers'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
 import { actionsFor, containerJob, manyContainersJob } from './actions'
-import { putBack } from './set-aside'
-import { containerRow, containerRows, findingCounts, listContainers, setAsideLines, setAsideRow, shareLines } from './store'
+import { deleteLater, putBackJob } from './set-aside'
+import { containerRow, containerRows, findingCounts, listContainers, setAsideLines, shareLines, shareRows } from './store'
 
-type Names = 'containers' | 'containersExport' | 'container' | 'containerRoom' | 'containerJob' | 'containerJobs' | 'setAside' | 'setAsidePutBack'
+type Names =
+  | 'containers'
+  | 'containersExport'
+  | 'container'
+  | 'containerRoom'
+  | 'containerJob'
+  | 'containerJobs'
+  | 'setAside'
+  | 'setAsidePutBack'
+  | 'setAsideDelete'
+  | 'setAsideExport'
 const ORDER = Object.keys(UPKEEP)
 
 export function containerHandlers(context: Context): Handlers<Names> {
@@ -62,6 +72,9 @@ export function containerHandlers(context: Context): Handlers<Names> {
         findings: [...(read?.inspection.findings ?? [])],
         layout: [...(read?.layout ?? [])],
         blocks: read ? runsOf(read) : [],
+        otherShares: (await shareRows(database)).flatMap(({ id, path, freeBytes, mount: at }) =>
+          at !== null && path !== row.share ? [{ id, path, freeBytes }] : [],
+        ),
         unreadable: read
           ? null
           : mount === null
@@ -77,20 +90,20 @@ export function containerHandlers(context: Context): Handlers<Names> {
         throw new Problem('container.busy', error.message)
       })
     },
-    containerJob: async ({ input, caller }) => jobs.start(containerJob(context, await rowOr404(input.params.id), input.body, caller.name)),
+    containerJob: async ({ input, caller }) =>
+      jobs.start(containerJob(context, await rowOr404(input.params.id), input.body, caller.name, await shareRows(database))),
     async containerJobs({ input: { body }, caller }) {
       const rows = await containerRows(database, body.ids)
       if (rows.length === 0) throw new Problem('container.unknown')
-      return jobs.start(manyContainersJob(context, rows, body, caller.name))
+      return jobs.start(manyContainersJob(context, rows, body, caller.name, await shareRows(database)))
     },
     setAside: async () => ({ containers: await setAsideLines(database) }),
-    async setAsidePutBack({ input, caller }) {
-      await putBack(context, input.params.id, caller.name)
-      const row = await setAsideRow(database, input.params.id)
-      if (!row) throw new Problem('container.unknown')
-      const { keptAs: _, mount: __, ...line } = row
-      return line
+    setAsidePutBack: async ({ input, caller }) => jobs.start(await putBackJob(context, input.params.id, caller.name)),
+    async setAsideDelete({ input, caller }) {
+      await deleteLater(context, input.params.id, caller.name)
+      return { ok: true as const }
     },
+    setAsideExport: async ({ reply }) => sendCsv(reply, 'set-aside.csv', await setAsideLines(database)),
   }
 }
 

@@ -5,6 +5,7 @@ import { upkeepOf, type ContainerFacts, type UpkeepFinding } from '../../core/co
 import { groupResolver } from '../../core/people'
 import { loadOrg } from '../logons/model'
 import type { Context } from '../shell/context'
+import { allShares } from './share-list'
 
 interface Known {
   id: string
@@ -55,13 +56,14 @@ function holderAlive(report: HostSessions | undefined, hold: { session: string; 
 
 /** Brings what is known of shares and containers up to date: only files that changed are read again. */
 export async function scanShares({ fleet, database, disks, now, live }: Context): Promise<void> {
-  const shares = await fleet.shares()
+  const shares = await allShares({ fleet, database })
   const holds = new Map((await fleet.holds()).map((hold) => [`${hold.share}|${hold.file}`, hold]))
   const dead = new Set((await fleet.hosts()).filter(({ power, answers }) => power === 'off' || !answers).map(({ host }) => host))
   const reports = new Map((await database.query<HostSessions>('select id, sessions, reported_ms from hosts')).map((row) => [row.id, row]))
   await database.query(
-    `insert into shares select id, path, zone, mount, "totalBytes", "freeBytes", "latencyMs", $2 from jsonb_to_recordset($1::jsonb) as r(id text, path text, zone text, mount text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision)
-    on conflict (id) do update set path = excluded.path, zone = excluded.zone, mount = excluded.mount, total_bytes = excluded.total_bytes, free_bytes = excluded.free_bytes, latency_ms = excluded.latency_ms, updated_ms = excluded.updated_ms`,
+    `insert into shares (id, path, zone, mount, total_bytes, free_bytes, latency_ms, updated_ms, bears_iops)
+    select id, path, zone, mount, "totalBytes", "freeBytes", "latencyMs", $2, iops from jsonb_to_recordset($1::jsonb) as r(id text, path text, zone text, mount text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision, iops integer)
+    on conflict (id) do update set path = excluded.path, zone = excluded.zone, mount = excluded.mount, total_bytes = excluded.total_bytes, free_bytes = excluded.free_bytes, latency_ms = excluded.latency_ms, updated_ms = excluded.updated_ms, bears_iops = coalesce(shares.bears_iops, excluded.bears_iops)`,
     [JSON.stringify(shares), now()],
   )
   await database.query(
@@ -144,10 +146,15 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
   live.tell('containers')
 }
 
+/** All disk files of a share, but those in folders that begin with a dot: what is set aside or archived there is no longer in use. */
 async function diskFiles(mount: string): Promise<string[]> {
   const entries = await readdir(mount, { recursive: true, withFileTypes: true }).catch(() => [])
+  const hidden = (folder: string) =>
+    relative(mount, folder)
+      .split(sep)
+      .some((part) => part.startsWith('.'))
   return entries
-    .filter((entry) => entry.isFile() && !entry.parentPath.includes(SET_ASIDE) && /\.(vhdx|vhd)$/i.test(entry.name))
+    .filter((entry) => entry.isFile() && /\.(vhdx|vhd)$/i.test(entry.name) && !hidden(entry.parentPath))
     .map((entry) => join(entry.parentPath, entry.name))
 }
 

@@ -27,6 +27,7 @@ import { theilSen, whenReached } from '../../core/stats/trend'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
+import { addShare, forgetShare } from './share-list'
 import { shareLines } from './store'
 
 const DAY_MS = 86_400_000
@@ -263,9 +264,14 @@ function permissionsJob(
   }
 }
 
-export function shareHandlers(context: Context): Handlers<'share' | 'shareAccess' | 'shareGroup' | 'sharePermissions'> {
+export function shareHandlers(context: Context): Handlers<'shareAdd' | 'shareForget' | 'share' | 'shareAccess' | 'shareGroup' | 'sharePermissions'> {
   const { database, jobs, now } = context
   return {
+    shareAdd: async ({ input: { body }, caller }) => ({ id: await addShare(context, body, caller.name) }),
+    async shareForget({ input, caller }) {
+      await forgetShare(context, input.params.id, caller.name)
+      return { ok: true as const }
+    },
     share: ({ input }) => readSharePage(context, input.params.id),
     shareAccess: ({ input }) => readAccess(context, input.params.id, input.query.person),
     async shareGroup({ input: { params, body }, caller }) {

@@ -49,29 +49,46 @@ export async function shareLines(database: Queryable): Promise<(ShareLine & { up
     from shares s left join containers c on c.share = s.path group by s.id order by s.path`)
 }
 
-const ASIDE = `id, share, file, person, bytes, author, at_ms as "atMs", until_ms as "untilMs", state`
+const ASIDE = `a.id, a.share, a.file, a.person, a.bytes, a.author, a.at_ms as "atMs", a.until_ms as "untilMs", coalesce(a.kept_share, a.share) as "keptOn", a.state`
 
 export async function setAsideLines(database: Queryable): Promise<SetAsideLine[]> {
-  return database.query(`select ${ASIDE} from set_aside order by at_ms desc limit 500`)
+  return database.query(`select ${ASIDE} from set_aside a order by a.at_ms desc limit 500`)
 }
 
 export interface SetAsideRow extends SetAsideLine {
   keptAs: string
+  /** Where the share is mounted on which it is kept, and where the one is where it was. */
   mount: string | null
+  home: string | null
 }
 
+const ASIDE_ROW = `select ${ASIDE}, a.kept_as as "keptAs", k.mount, s.mount as home from set_aside a left join shares s on s.path = a.share left join shares k on k.path = coalesce(a.kept_share, a.share)`
+
 export async function setAsideRow(database: Queryable, id: string): Promise<SetAsideRow | null> {
-  const [row] = await database.query<SetAsideRow>(
-    `select a.id, a.share, a.file, a.person, a.bytes, a.author, a.at_ms as "atMs", a.until_ms as "untilMs", a.state, a.kept_as as "keptAs", s.mount from set_aside a left join shares s on s.path = a.share where a.id = $1`,
-    [id],
-  )
+  const [row] = await database.query<SetAsideRow>(`${ASIDE_ROW} where a.id = $1`, [id])
   return row ?? null
 }
 
 /** Those that were kept long enough. */
 export async function outdatedSetAside(database: Queryable, nowMs: number): Promise<SetAsideRow[]> {
-  return database.query(
-    `select a.id, a.share, a.file, a.person, a.bytes, a.author, a.at_ms as "atMs", a.until_ms as "untilMs", a.state, a.kept_as as "keptAs", s.mount from set_aside a left join shares s on s.path = a.share where a.state = 'kept' and a.until_ms < $1`,
-    [nowMs],
-  )
+  return database.query(`${ASIDE_ROW} where a.state = 'kept' and a.until_ms < $1`, [nowMs])
+}
+
+/** A share as it is kept: where it is mounted, and what it bears. */
+export interface ShareRow extends ShareLine {
+  readonly mount: string | null
+  readonly bearsIops: number | null
+  /** Who added it by hand; null where the fleet tells of it. */
+  readonly addedBy: string | null
+}
+
+export async function shareRows(database: Queryable): Promise<ShareRow[]> {
+  const [lines, more] = await Promise.all([
+    shareLines(database),
+    database.query<Pick<ShareRow, 'id' | 'mount' | 'bearsIops' | 'addedBy'>>(
+      'select id, mount, bears_iops as "bearsIops", added_by as "addedBy" from shares',
+    ),
+  ])
+  const byId = new Map(more.map((one) => [one.id, one]))
+  return lines.map(({ updated: _, ...line }) => ({ ...line, mount: null, bearsIops: null, addedBy: null, ...byId.get(line.id) }))
 }

@@ -29,6 +29,7 @@ export class StepStopped extends Error {}
 export class Jobs {
   readonly #cancelled = new Set<string>()
   readonly #running = new Set<Promise<void>>()
+  readonly #ids = new Set<string>()
   readonly #progress = new Map<string, { done: number; total: number }>()
 
   /** @param onCancel told when somebody wants a job to stop, for work that can stop within a step */
@@ -55,7 +56,11 @@ export class Jobs {
     }
     await saveJob(this.database, job, wanted.attempt)
     await writeJournal(this.database, { atMs: this.now(), who: wanted.author, what: `began: ${wanted.title}`, target: wanted.target, job: job.id })
-    const run = this.#run(job, wanted).finally(() => this.#running.delete(run))
+    this.#ids.add(job.id)
+    const run = this.#run(job, wanted).finally(() => {
+      this.#running.delete(run)
+      this.#ids.delete(job.id)
+    })
     this.#running.add(run)
     return job
   }
@@ -73,6 +78,10 @@ export class Jobs {
 
   progressOf(id: string): { done: number; total: number } | null {
     return this.#progress.get(id) ?? null
+  }
+
+  isRunning(id: string): boolean {
+    return this.#ids.has(id)
   }
 
   /** Waits until no job runs. */

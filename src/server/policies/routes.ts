@@ -1,12 +1,13 @@
 import { differences, HOST_SETTINGS, prove, readLocation, sayValue, type BaseSettings, type HostReport, type SettingName } from '../../core/policies'
+import { readPattern } from '../../core/files'
 import { Problem } from '../../contract/errors'
-import type { PolicyPage, PolicyPreview, Settings } from '../../contract/other'
+import { Settings, type PolicyPage, type PolicyPreview } from '../../contract/other'
 import type { Queryable } from '../db/database'
 import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 
-export const FIRST_SETTINGS: Settings = {
+export const FIRST_SETTINGS: Settings = Settings.parse({
   containers: 'on',
   locations: [],
   sizeLimitMib: 30 * 1024,
@@ -14,7 +15,7 @@ export const FIRST_SETTINGS: Settings = {
   onFailure: 'refuse',
   slowSeconds: 45,
   slowSecondsByPool: {},
-}
+})
 
 interface Version {
   version: number
@@ -23,17 +24,17 @@ interface Version {
   author: string
 }
 
+const VERSION = 'select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc'
+/** Versions of before a setting was there have its default. */
+const complete = (version: Version): Version => ({ ...version, settings: Settings.parse(version.settings) })
+
 async function versions(database: Queryable): Promise<Version[]> {
-  return database.query<Version>(
-    'select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 50',
-  )
+  return (await database.query<Version>(`${VERSION} limit 50`)).map(complete)
 }
 
 export async function current(database: Queryable): Promise<Version> {
-  const [row] = await database.query<Version>(
-    'select version, settings, published_ms as "publishedMs", author from policy_versions order by version desc limit 1',
-  )
-  return row ?? { version: 0, settings: FIRST_SETTINGS, publishedMs: 0, author: 'Ikebana' }
+  const [row] = await database.query<Version>(`${VERSION} limit 1`)
+  return row ? complete(row) : { version: 0, settings: FIRST_SETTINGS, publishedMs: 0, author: 'Ikebana' }
 }
 
 /** Locations in their plain form, or what is wrong with them. */
@@ -49,6 +50,15 @@ function checked(settings: Settings): { settings: Settings; faults: PolicyPrevie
   if (twice >= 0 && faults.length === 0) faults.push({ path: `locations.${twice}`, sentence: 'This location is in the list twice.' })
   if (settings.containers === 'on' && locations.length === 0)
     faults.push({ path: 'locations', sentence: String.raw`With containers on, at least one location is needed, such as \\server\share\folder.` })
+  if (settings.locationsMode === 'mirrored' && settings.locationsRequired > locations.length)
+    faults.push({ path: 'locationsRequired', sentence: `Only ${locations.length} locations are in the list.` })
+  settings.pathRules.forEach(({ pattern }, index) => {
+    const reading = readPattern(pattern)
+    if (!reading.ok) faults.push({ path: `pathRules.${index}`, sentence: reading.sentence })
+  })
+  const { startingProfile } = settings.fileRoaming
+  const starting = startingProfile === '' ? null : readLocation(startingProfile)
+  if (starting && !starting.ok) faults.push({ path: 'fileRoaming.startingProfile', sentence: starting.sentence })
   return { settings: { ...settings, locations }, faults }
 }
 

@@ -11,6 +11,8 @@ const Share = z.object({
   totalBytes: z.number(),
   freeBytes: z.number(),
   latencyMs: z.number(),
+  /** Operations a second that it bears, where its maker or a test said. */
+  iops: z.number().nullable().default(null),
 })
 const Permissions = z.object({
   share: z.string(),

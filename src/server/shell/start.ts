@@ -1,10 +1,13 @@
 import { adminHandlers } from '../admins/routes'
 import { prepareDemo } from '../admins/demo-accounts'
 import { containerHandlers } from '../containers/routes'
+import { roomHandlers } from '../containers/room'
 import { shareHandlers } from '../containers/shares'
 import { startDisks } from '../containers/disks'
 import { scanShares } from '../containers/scan'
-import { deleteOutdated, sweepHalfWritten } from '../containers/set-aside'
+import { deleteOutdated } from '../containers/set-aside'
+import { startDueWaves } from '../containers/waves'
+import { sweepHalfWritten } from '../containers/sweep'
 import { openDatabase } from '../db/open'
 import { Jobs } from '../journal/jobs'
 import { journalHandlers } from '../journal/routes'
@@ -59,6 +62,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
       ...peopleHandlers(context),
       ...containerHandlers(context),
       ...shareHandlers(context),
+      ...roomHandlers(context),
       ...policyHandlers(context),
       ...poolHandlers(context),
       ...journalHandlers(context),
@@ -71,6 +75,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const timers = [
     every(20_000, () => scanShares(context)),
     every(60_000, () => deleteOutdated(context)),
+    every(20_000, () => startDueWaves(context)),
     every(30_000, async () => {
       const { attempts } = await evidence.reconsider(now())
       if (attempts) live.tell('attempts')

@@ -26,8 +26,7 @@ const SUMS = { fits: 'checksum fits', 'does not fit': 'checksum does not fit', n
       <h1>
         <RouterLink v-if="container.person && container.name" class="plum" :to="`/people/${encodeURIComponent(container.person)}`">{{
           container.name
-        }}</RouterLink
-        ><template v-else>A container of nobody</template>
+        }}</RouterLink><template v-else>A container of nobody</template>
       </h1>
       <div class="sub mono">{{ container.id }}</div>
       <p v-if="page.unreadable" class="madder" role="alert">{{ page.unreadable }}</p>

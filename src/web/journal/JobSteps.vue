@@ -21,8 +21,7 @@ const SIGNS = { waiting: '·', running: '…', done: '✓', failed: '×', skippe
     <strong>{{ job.title }}</strong>
     <ol>
       <li v-for="step in job.steps" :key="step.title" :class="step.state">
-        <span aria-hidden="true">{{ SIGNS[step.state] }}</span
-        ><span
+        <span aria-hidden="true">{{ SIGNS[step.state] }}</span><span
           >{{ step.title }}<span v-if="step.note" class="note">{{ step.note }}</span></span
         >
       </li>

@@ -40,8 +40,7 @@ const why = ref(false)
   <template v-if="story.excess.length">
     <h2>Beyond the usual</h2>
     <div v-for="one in story.excess" :key="one.phase" class="line">
-      <span>{{ one.phase }}</span
-      ><span
+      <span>{{ one.phase }}</span><span
         ><strong>{{ duration(one.blameMs) }}</strong> <span class="quiet">usual {{ duration(one.usualMs) }}</span></span
       >
     </div>
@@ -49,8 +48,7 @@ const why = ref(false)
   <template v-if="story.diagnosis.others.length">
     <h2>What it could be instead</h2>
     <div v-for="other in story.diagnosis.others" :key="other.id" class="line">
-      <span>{{ other.title }}</span
-      ><span class="quiet">{{ percent(other.confidence) }}</span>
+      <span>{{ other.title }}</span><span class="quiet">{{ percent(other.confidence) }}</span>
     </div>
   </template>
   <RemedyPanel v-if="story.diagnosis.cause?.remedy" :story="story" :remedy="story.diagnosis.cause.remedy" />

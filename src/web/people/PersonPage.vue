@@ -67,8 +67,9 @@ const {
       <h2>Pools they may use</h2>
       <p v-if="person.pools.length === 0" class="madder">None is granted to any of their groups.</p>
       <p v-for="pool in person.pools" :key="pool.id">
-        <RouterLink :to="{ path: '/logons', query: { pool: pool.id } }">{{ pool.name }}</RouterLink
-        ><br /><span class="quiet small">through {{ pool.through }}</span>
+        <RouterLink :to="{ path: '/logons', query: { pool: pool.id } }">{{ pool.name }}</RouterLink><br /><span class="quiet small"
+          >through {{ pool.through }}</span
+        >
       </p>
       <h2>Groups</h2>
       <p v-for="group in person.groups" :key="group">{{ group }}</p>

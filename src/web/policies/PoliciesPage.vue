@@ -208,8 +208,7 @@ const columns: Column<HostLine>[] = [
           <p v-if="preview.faults.length" class="madder">{{ plural(preview.faults.length, 'entry', 'entries') }} could not be used by hosts.</p>
           <p v-else-if="preview.changes.length === 0" class="quiet">Nothing yet.</p>
           <div v-for="change in preview.changes" :key="change.setting" class="change">
-            <strong>{{ change.title }}</strong
-            ><br /><span class="quiet">{{ change.before }}</span> → {{ change.after
+            <strong>{{ change.title }}</strong><br /><span class="quiet">{{ change.before }}</span> → {{ change.after
             }}<span v-if="change.needsRestart" class="ochre"><br />takes a restart of each host</span>
           </div>
           <template v-if="preview.changes.length && preview.ok">

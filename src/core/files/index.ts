@@ -1,0 +1,5 @@
+export * from './inventory'
+export * from './pattern'
+export * from './rules'
+export * from './tree'
+export * from './roaming'
