@@ -11,6 +11,17 @@ export const PoolsPage = z.object({
       name: z.string(),
       mode: z.string().nullable(),
       verdict: z.string(),
+      /** The last guided proof with a test person; `ok` is null while it runs. */
+      proof: z
+        .object({
+          job: z.string(),
+          person: z.string(),
+          author: z.string(),
+          atMs: z.number(),
+          ok: z.boolean().nullable(),
+          sentence: z.string().nullable(),
+        })
+        .nullable(),
       ready: z.number(),
       hosts: z.array(
         z.object({

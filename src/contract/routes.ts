@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { ContainerJob, ContainerJobs, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
+import { InventoryLine } from './files'
 import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
 import { OrgFile } from './org'
 import { Leftover, PoolJob, PoolsPage } from './pools'
@@ -349,6 +350,21 @@ export const ROUTES = {
     response: Job,
   },
 
+  inventories: {
+    method: 'GET',
+    path: '/api/inventories',
+    permission: 'viewer',
+    sentence: 'What agents saw in profiles at logoff: of whom, when.',
+    response: z.object({ inventories: z.array(InventoryLine) }),
+  },
+  inventoryLines: {
+    method: 'GET',
+    path: '/api/inventories/lines',
+    permission: 'viewer',
+    sentence: 'Those inventories as one stream of NDJSON: path, bytes, modified, person.',
+    query: z.object({ person: z.string().max(200).optional() }),
+  },
+
   policy: {
     method: 'GET',
     path: '/api/policies/base',
@@ -416,6 +432,17 @@ export const ROUTES = {
     body: PoolJob,
     response: Job,
   },
+
+  poolProof: {
+    method: 'POST',
+    path: '/api/pools/:id/proof',
+    permission: 'administrator',
+    sentence: 'Proves a pool with a test person: on, off, clean, on again elsewhere, the same.',
+    params: Id,
+    body: z.object({ person: z.string().min(1).max(200) }),
+    response: Job,
+  },
+  poolsExport: { method: 'GET', path: '/api/pools.csv', permission: 'viewer', sentence: 'All hosts with what is to be done, as CSV.' },
 
   remedy: {
     method: 'POST',

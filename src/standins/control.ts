@@ -42,17 +42,21 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     const { person } = z.object({ person: z.string() }).parse(body)
     return fleet.removeLeftover(host(params.host), person)
   })
-  app.get('/control/shares', () => ({
-    shares: shares.map((share) => ({
-      id: share.id,
-      path: share.path,
-      zone: share.zone,
-      mount: share.mount,
-      totalBytes: share.totalBytes,
-      freeBytes: freeBytesOf(share),
-      latencyMs: share.latencyMs,
-    })),
-  }))
+  app.get('/control/shares', async () => {
+    await Promise.all(shares.map((share) => share.count(Date.now())))
+    return {
+      shares: shares.map((share) => ({
+        id: share.id,
+        path: share.path,
+        zone: share.zone,
+        mount: share.mount,
+        totalBytes: share.totalBytes,
+        freeBytes: freeBytesOf(share),
+        latencyMs: share.latencyMs,
+        iops: share.iops,
+      })),
+    }
+  })
   const shareOf = (id: string) => {
     const share = shares.find((one) => one.id === id)
     if (!share) throw new RangeError(`no share is called ${id}`)
@@ -90,6 +94,25 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     shares.find(({ path }) => path === wanted.share)?.letGo(wanted.file, wanted.session)
     return { ok: true }
   })
+  app.post('/control/sessions/begin', async ({ body }) => {
+    const { person, pool } = z.object({ person: z.string(), pool: z.string() }).parse(body)
+    return fleet.beginSession(person, pool)
+  })
+  const OfSession = z.object({ host: z.string(), session: z.string() })
+  app.post('/control/sessions/end', ({ body }) => {
+    const wanted = OfSession.parse(body)
+    return { ended: fleet.endSession(host(wanted.host), wanted.session) }
+  })
+  app.post('/control/sessions/write', async ({ body }) => {
+    const wanted = OfSession.extend({ path: z.string().max(200), text: z.string().max(500) }).parse(body)
+    await fleet.writeIn(host(wanted.host), wanted.session, wanted.path, wanted.text)
+    return { ok: true }
+  })
+  app.post('/control/sessions/read', async ({ body }) => {
+    const wanted = OfSession.extend({ path: z.string().max(200) }).parse(body)
+    return { text: await fleet.readIn(host(wanted.host), wanted.session, wanted.path) }
+  })
+  app.get<Named>('/control/hosts/:host/profiles', ({ params }) => ({ profiles: fleet.profilesOn(host(params.host)) }))
   app.get('/standin/troubles', () => ({ troubles: TROUBLES.map((name) => ({ name, on: fleet.troubles.has(name) })) }))
   app.post('/standin/troubles', ({ body }) => {
     const { name, on } = z.object({ name: z.enum(TROUBLES), on: z.boolean() }).parse(body)

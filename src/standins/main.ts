@@ -6,6 +6,7 @@ import { larkmere, type Larkmere } from './directory/larkmere'
 import { Fleet, type Uplink } from './fleet/fleet'
 import { history } from './fleet/history'
 import { plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
+import { leaveInventory } from './share/inventory'
 import { larkmereShares, type ShareFolder } from './share/share'
 import { plantTroubled } from './share/troubled'
 
@@ -96,10 +97,12 @@ async function read(id: string): Promise<void> {
 }
 
 async function makeDisks(all: Larkmere, folders: readonly ShareFolder[]): Promise<void> {
+  let sampled = 0
   const users = all.staff.filter(({ pool }) => ['ticket-hall', 'back-office', 'season-crew'].includes(pool))
   for (const { id, share: path } of users) {
     const share = folders.find((one) => one.path === path)
     const usedMs = startedMs - ((Math.imul(id.length, 7919) % 72) + 1) * 1_800_000
     await share?.ensure(id, 30 * 1024, usedMs)
+    if (share && sampled++ < 150) await leaveInventory(share, id, usedMs, false)
   }
 }

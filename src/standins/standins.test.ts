@@ -12,7 +12,9 @@ import { history } from './fleet/history'
 import { otlpOf } from './fleet/otlp'
 import { offsetMs } from './fleet/shifts'
 import { latencyOf, plant } from './fleet/troubles'
+import { InventoryReader, type InventoryRow } from '../core/files'
 import { Random } from './random'
+import { inventoryOf } from './share/inventory'
 import { freeBytesOf, larkmereShares } from './share/share'
 
 const NOW = Date.UTC(2026, 10, 23, 13)
@@ -122,7 +124,7 @@ describe('the fleet control', () => {
     expect(fleet.hosts.get(hosts[0]?.host ?? '')?.draining).toBe(true)
     expect((await ask('POST', '/control/hosts/none/drain', { on: true })).statusCode).toBe(400)
     expect((await ask('POST', '/standin/troubles', { name: 'none', on: true })).statusCode).toBe(400)
-    expect((await ask('GET', '/control/shares')).json<{ shares: object[] }>().shares).toHaveLength(2)
+    expect((await ask('GET', '/control/shares')).json<{ shares: object[] }>().shares).toHaveLength(3)
   })
 
   it('releases a dead hold once, and never one whose session lives', async () => {
@@ -141,8 +143,21 @@ describe('the fleet control', () => {
   it('makes a disk file once, and counts the room that it claims', async () => {
     const [share] = shares
     expect(await share?.ensure('mara', 30 * 1024, NOW)).toBe(true)
+    await share?.count(Date.now() + 60_000)
     const free = share ? freeBytesOf(share) : 0
     expect(free).toBeLessThan(share?.totalBytes ?? 0)
     expect(await share?.ensure('mara', 30 * 1024, null)).toBe(false)
+    // Words go into the disk itself, and the disk stays a sound one.
+    await share?.writeWords('mara', { 'Desktop\\a.txt': 'hello' })
+    expect(await share?.readWords('mara')).toEqual({ 'Desktop\\a.txt': 'hello' })
+  })
+
+  it('leaves an inventory that the reader understands without a fault', () => {
+    const rows: InventoryRow[] = []
+    const reader = new InventoryReader('x', (row) => rows.push(row))
+    reader.push(inventoryOf('mara', NOW))
+    reader.end()
+    expect([reader.refused, rows.length > 100, new Set(rows.map(({ person }) => person))]).toEqual([0, true, new Set(['mara'])])
+    expect(inventoryOf('mara', NOW)).toBe(inventoryOf('mara', NOW))
   })
 })

@@ -199,7 +199,7 @@ const KEEPS: ReadonlySet<string> = new Set(['set-aside', 'move', 'archive'])
 export async function runAsOne(steps: readonly Step[], job: string): Promise<string> {
   let note = ''
   for (const [i, step] of steps.entries()) {
-    const said = await step.run(job)
+    const said = await step.run(job, null)
     if (steps.length === 1 || i === steps.length - 2) note = said
   }
   return note

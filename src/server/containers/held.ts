@@ -33,7 +33,7 @@ export function held({ fleet, database }: Pick<Context, 'fleet' | 'database'>, p
       title: step.title,
       run: async (job) => {
         try {
-          return await step.run(job)
+          return await step.run(job, null)
         } catch (error) {
           await giveBack()
           throw error

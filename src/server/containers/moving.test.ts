@@ -156,7 +156,7 @@ describe('moving a container', () => {
       await shareRows(world.database),
     )
     // Cut off between the copy and what follows it.
-    for (const step of stopped.steps.slice(0, 2)) await step.run('job-a')
+    for (const step of stopped.steps.slice(0, 2)) await step.run('job-a', null)
     const early = containerJob(
       { ...world.context(), disks: { ...world.disks, copy: () => new Promise(() => undefined) } },
       await world.row('jonas/profile.vhdx'),
@@ -164,8 +164,8 @@ describe('moving a container', () => {
       'vaas',
       await shareRows(world.database),
     )
-    await early.steps[0]?.run('job-b')
-    void early.steps[1]?.run('job-b')
+    await early.steps[0]?.run('job-b', null)
+    void early.steps[1]?.run('job-b', null)
     await expect.poll(async () => (await world.database.query(`select id from moves where id = 'job-b'`)).length).toBe(1)
     writeFileSync(at(world.hill, `half${REWRITING}`), 'half')
     expect([existsSync(mara), existsSync(at(world.hill, 'mara/profile.vhdx'))]).toEqual([true, true])

@@ -7,8 +7,13 @@ import { readJob, saveJob, writeJournal } from './store'
 /** One step of a job. It returns a note on what it did, or `skip` with the reason why nothing was to be done. */
 export interface Step {
   readonly title: string
-  /** @param job the job's id, under which progress is told and a wish to stop arrives */
-  run(job: string): Promise<string>
+  /** Runs even when a step before it failed or somebody stopped the job: it puts something back. */
+  readonly always?: boolean
+  /**
+   * @param job the job's id, under which progress is told and a wish to stop arrives
+   * @param stopped why the job ended early, for steps that always run; null where all went well so far
+   */
+  run(job: string, stopped: string | null): Promise<string>
 }
 
 export interface NewJob {
@@ -114,6 +119,7 @@ export class Jobs {
   async #run(job: Job, wanted: NewJob): Promise<void> {
     const steps = [...job.steps]
     let state: Job['state'] = 'done'
+    let stopped: string | null = null
     const save = async (ended: boolean) => {
       await saveJob(this.database, { ...job, state: ended ? state : 'running', endedMs: ended ? this.now() : null, steps }, wanted.attempt)
       this.live.tell('job', { id: job.id })
@@ -123,17 +129,19 @@ export class Jobs {
         steps[index] = { ...(steps[index] ?? { title: step.title, state: 'waiting', note: null, atMs: null }), ...change, atMs: this.now() }
       }
       if (state === 'done' && this.#cancelled.has(job.id)) state = 'cancelled'
-      if (state !== 'done') {
+      if (state !== 'done' && !step.always) {
         mark({ state: 'skipped' })
         continue
       }
       mark({ state: 'running' })
       await save(false)
       try {
-        mark({ state: 'done', note: await step.run(job.id) })
+        mark({ state: 'done', note: await step.run(job.id, state === 'cancelled' ? (stopped ?? 'Stopped on request.') : stopped) })
       } catch (error) {
-        mark({ state: 'failed', note: error instanceof Error ? error.message : String(error) })
-        state = 'failed'
+        const note = error instanceof Error ? error.message : String(error)
+        mark({ state: 'failed', note })
+        stopped ??= note
+        if (state === 'done') state = 'failed'
       }
     }
     this.#progress.delete(job.id)

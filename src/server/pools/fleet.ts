@@ -28,6 +28,8 @@ const HostState = z.object({
   draining: z.boolean(),
   answers: z.boolean(),
 })
+const Began = z.object({ began: z.boolean(), host: z.string(), session: z.string(), seconds: z.number(), reason: z.string() })
+const Profiles = z.object({ profiles: z.array(z.object({ person: z.string(), kind: z.enum(['container', 'local']), bytes: z.number() })) })
 export type FleetSession = z.infer<typeof Session>
 export type FleetHold = z.infer<typeof Hold>
 
@@ -52,17 +54,25 @@ export interface Fleet {
   /** Lets a host fetch its settings and report now, instead of at its next turn. */
   fetchNow(host: string): Promise<void>
   removeLeftover(host: string, person: string): Promise<{ removed: boolean; reason: string }>
+  /** Lets an account log on to a pool, and waits until it is in or was refused. For proofs with a test person. */
+  beginSession(person: string, pool: string): Promise<z.infer<typeof Began>>
+  endSession(host: string, session: string): Promise<void>
+  /** Writes a few words into a file of the profile of a session, and reads them again. */
+  writeIn(at: { host: string; session: string }, path: string, text: string): Promise<void>
+  readIn(at: { host: string; session: string }, path: string): Promise<string | null>
+  /** Whose profiles lie on a host: attached from a container, or local. */
+  profiles(host: string): Promise<z.infer<typeof Profiles>['profiles']>
 }
 
 export function fleetOver(baseUrl: string, token: string): Fleet {
-  const call = async <T>(schema: z.ZodType<T>, path: string, body?: unknown): Promise<T> => {
+  const call = async <T>(schema: z.ZodType<T>, path: string, body?: unknown, waitMs = 10_000): Promise<T> => {
     let response: Response
     try {
       response = await fetch(new URL(path, baseUrl), {
         method: body === undefined ? 'GET' : 'POST',
         headers: { authorization: `Bearer ${token}`, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
         ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-        signal: AbortSignal.timeout(10_000),
+        signal: AbortSignal.timeout(waitMs),
       })
     } catch {
       throw new Problem('fleet.unreachable')
@@ -96,6 +106,15 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
       await call(ok, `${host(name)}/fetch`, {})
     },
     removeLeftover: (name, person) => call(z.object({ removed: z.boolean(), reason: z.string() }), `${host(name)}/leftovers/remove`, { person }),
+    beginSession: (person, pool) => call(Began, '/control/sessions/begin', { person, pool }, 180_000),
+    endSession: async (name, session) => {
+      await call(z.object({ ended: z.boolean() }), '/control/sessions/end', { host: name, session })
+    },
+    writeIn: async (at, path, text) => {
+      await call(ok, '/control/sessions/write', { ...at, path, text })
+    },
+    readIn: async (at, path) => (await call(z.object({ text: z.string().nullable() }), '/control/sessions/read', { ...at, path })).text,
+    profiles: async (name) => (await call(Profiles, `${host(name)}/profiles`)).profiles,
     restart: async (name) => {
       await call(ok, `${host(name)}/restart`, {})
     },

@@ -6,6 +6,7 @@ import { poolReadiness, type HostFacts, type Leftover } from '../../core/pools'
 import { StepStopped, type NewJob, type Step } from '../journal/jobs'
 import { current } from '../policies/routes'
 import type { Context } from '../shell/context'
+import { lastProofs } from './proof'
 import { restartSteps } from './remedies'
 
 type Facts = HostFacts & { readonly pool: string }
@@ -41,6 +42,7 @@ export async function readPools(need: Need): Promise<PoolsPage> {
     current(need.database),
     need.database.query<{ id: string; name: string; mode: string | null }>('select id, name, mode from pools order by name'),
   ])
+  const proofs = await lastProofs(need.database)
   return {
     version,
     pools: pools.map((pool) => {
@@ -50,6 +52,7 @@ export async function readPools(need: Need): Promise<PoolsPage> {
         ...pool,
         ready,
         verdict,
+        proof: proofs.get(pool.id) ?? null,
         unlike: unlike.map(({ what, values }) => ({ what, values: values.map(({ value, hosts: names }) => ({ value, hosts: [...names] })) })),
         hosts: mine.map(({ pool: _, report, ...one }, i) => ({
           ...one,

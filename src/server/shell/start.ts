@@ -1,6 +1,7 @@
 import { adminHandlers } from '../admins/routes'
 import { prepareDemo } from '../admins/demo-accounts'
 import { containerHandlers } from '../containers/routes'
+import { inventoryHandlers } from '../containers/inventories'
 import { roomHandlers } from '../containers/room'
 import { shareHandlers } from '../containers/shares'
 import { startDisks } from '../containers/disks'
@@ -17,6 +18,7 @@ import { Uploads } from '../logons/uploads'
 import { peopleHandlers } from '../people/routes'
 import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
 import { fleetOver } from '../pools/fleet'
+import { finishProofs } from '../pools/proof'
 import { poolHandlers } from '../pools/routes'
 import { makeApp } from './app'
 import type { Config, Context } from './context'
@@ -63,6 +65,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
       ...containerHandlers(context),
       ...shareHandlers(context),
       ...roomHandlers(context),
+      ...inventoryHandlers(context),
       ...policyHandlers(context),
       ...poolHandlers(context),
       ...journalHandlers(context),
@@ -71,6 +74,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
     true,
   )
   await sweepHalfWritten(context).catch(() => undefined)
+  await finishProofs(context).catch(() => undefined)
   const address = await app.listen({ port: options.port, host: options.host })
   const timers = [
     every(20_000, () => scanShares(context)),

@@ -32,6 +32,8 @@ export interface PoolPlan {
 
 export const QUAY = String.raw`\\quay-fs1\profiles`
 export const HILL = String.raw`\\hill-fs1\profiles`
+/** New, and still without a single container. */
+export const QUAY2 = String.raw`\\quay-fs2\profiles`
 export const ZONES = ['Q1', 'Q2', 'H1'] as const
 export const SHIFT_STARTS = [5 * 60 + 40, 13 * 60 + 40, 21 * 60 + 40]
 
@@ -179,6 +181,8 @@ export const LEAVERS = [
 ]
 
 export interface Larkmere {
+  /** Accounts to prove things with; nobody works with them. */
+  readonly testers: readonly Staff[]
   readonly staff: readonly Staff[]
   readonly hosts: readonly HostPlan[]
   readonly org: OrgFile
@@ -203,7 +207,17 @@ export function larkmere(size = 2600): Larkmere {
       })),
     ),
   )
-  return { staff, hosts, org: orgOf(staff, hosts) }
+  const testers = POOLS.filter(({ containers }) => containers).map(({ id, name }): Staff => ({
+    id: `proof.${id}`,
+    name: `Proof account, ${name.toLowerCase()}`,
+    pool: id,
+    shift: 'office',
+    network: 'office',
+    share: QUAY,
+    restDays: [6, 0],
+    group: id === 'ticket-hall' ? 'halls north' : `${id} staff`,
+  }))
+  return { staff, testers, hosts, org: orgOf(staff, testers, hosts) }
 }
 
 function person(pool: PoolPlan, random: Random, taken: Set<string>): Staff {
@@ -232,22 +246,24 @@ function person(pool: PoolPlan, random: Random, taken: Set<string>): Staff {
 /** The domain's SID, invented; people and groups are numbered behind it. */
 export const DOMAIN_SID = 'S-1-5-21-914117-20261123-4471'
 
-function orgOf(staff: readonly Staff[], hosts: readonly HostPlan[]): OrgFile {
+function orgOf(staff: readonly Staff[], testers: readonly Staff[], hosts: readonly HostPlan[]): OrgFile {
+  const account = ({ id, name, group }: Staff, number: number) => ({
+    id,
+    name,
+    sid: `${DOMAIN_SID}-${number}`,
+    accounts: [`LARKMERE\\${id}`, `${id}@larkmere.example`],
+    groups: [group],
+    enabled: true,
+  })
   const groupOf = new Map(POOLS.map((pool) => [pool.id, `${pool.id} desktop`]))
   const groups = new Map<string, string[]>([['everybody at Larkmere', []]])
   for (const { group, pool } of staff) groups.set(group, [groupOf.get(pool) ?? '', 'everybody at Larkmere'])
   for (const group of groupOf.values()) groups.set(group, [])
   return {
     people: staff
-      .map(({ id, name, group }, i) => ({
-        id,
-        name,
-        sid: `${DOMAIN_SID}-${5000 + i}`,
-        accounts: [`LARKMERE\\${id}`, `${id}@larkmere.example`],
-        groups: [group],
-        enabled: true,
-      }))
+      .map((one, i) => account(one, 5000 + i))
       .concat(
+        testers.map((one, i) => account(one, 4500 + i)),
         LEAVERS.map(({ id, name }, i) => ({
           id,
           name,
@@ -264,7 +280,7 @@ function orgOf(staff: readonly Staff[], hosts: readonly HostPlan[]): OrgFile {
       binding,
       keep,
       seating,
-      mode: containers ? ('container' as const) : ('local' as const),
+      mode: containers ? ('container' as const) : id === 'harbour-kiosk' ? ('files' as const) : ('local' as const),
       grants: [groupOf.get(id) ?? ''],
     })),
     hosts: hosts.map(({ id, pool, zone, image }) => ({ id, pool, zone, image })),

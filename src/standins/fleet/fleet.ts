@@ -1,6 +1,7 @@
 import type { Settings } from '../../contract/other'
 import { POOLS, type Larkmere, type Staff } from '../directory/larkmere'
 import { Random } from '../random'
+import { leaveInventory } from '../share/inventory'
 import { freeBytesOf, type ShareFolder } from '../share/share'
 import { hash } from './history'
 import { Host, type Session } from './host'
@@ -105,6 +106,70 @@ export class Fleet {
     return host.leftovers.length < before ? { removed: true, reason: 'removed with everything in it' } : { removed: false, reason: 'there is none' }
   }
 
+  /** Lets an account log on to a pool now, as somebody would who proves that it works. Resolves when it is in, or was refused. */
+  async beginSession(person: string, pool: string): Promise<{ began: boolean; host: string; session: string; seconds: number; reason: string }> {
+    const staff = this.#staff(person)
+    if (!staff) throw new RangeError(`nobody is called ${person}`)
+    if (staff.pool !== pool) return { began: false, host: '', session: '', seconds: 0, reason: `${person} may not use ${pool}` }
+    if (this.#trying.has(person) || this.#inSession(person))
+      return { began: false, host: '', session: '', seconds: 0, reason: `${person} is signed in already` }
+    const { simulated, done, host, session } = this.#begin(staff)
+    await done
+    const failed = simulated.outcome === 'failed'
+    return {
+      began: !failed,
+      host: host.plan.id,
+      session,
+      seconds: simulated.totalMs / 1000,
+      reason: failed ? `refused on ${host.plan.id}` : simulated.outcome,
+    }
+  }
+
+  endSession(host: Host, session: string): boolean {
+    const found = host.sessions.get(session)
+    if (found) this.#logOff(host, found)
+    return found !== undefined
+  }
+
+  /** Writes into the profile of a session: into the disk it has attached, or onto the host where it has none. */
+  async writeIn(host: Host, session: string, path: string, text: string): Promise<void> {
+    const { person, share } = this.#profileOf(host, session)
+    if (share) await share.writeWords(person, { ...(await share.readWords(person)), [path]: text })
+    else host.localWords.set(person, { ...host.localWords.get(person), [path]: text })
+  }
+
+  async readIn(host: Host, session: string, path: string): Promise<string | null> {
+    const { person, share } = this.#profileOf(host, session)
+    return (share ? await share.readWords(person) : (host.localWords.get(person) ?? {}))[path] ?? null
+  }
+
+  /** Whose profiles lie on a host now: those of sessions, and what was left. */
+  profilesOn(host: Host): { person: string; kind: 'container' | 'local'; bytes: number }[] {
+    const attached = [...host.sessions.values()].map(({ person, session }) => ({
+      person,
+      kind: this.#heldBy(person, session) ? ('container' as const) : ('local' as const),
+      bytes: 0,
+    }))
+    const left = [...host.leftovers, ...[...host.localWords.keys()].map((person) => ({ person, bytes: 2 ** 20 }))]
+    return [...attached, ...left.map(({ person, bytes }) => ({ person, kind: 'local' as const, bytes }))]
+  }
+
+  #heldBy(person: string, session: string): ShareFolder | null {
+    const share = this.#shareOf(person)
+    return share?.holderOf(person)?.session === session ? share : null
+  }
+
+  #profileOf(host: Host, session: string): { person: string; share: ShareFolder | null } {
+    const found = host.sessions.get(session)
+    if (!found) throw new RangeError(`${host.plan.id} has no session ${session}`)
+    return { person: found.person, share: this.#heldBy(found.person, session) }
+  }
+
+  #staff(person: string): Staff | undefined {
+    const { staff, testers } = this.options.larkmere
+    return staff.find(({ id }) => id === person) ?? testers.find(({ id }) => id === person)
+  }
+
   sessionsOn(host: string): Session[] {
     return [...(this.hosts.get(host)?.sessions.values() ?? [])]
   }
@@ -174,11 +239,16 @@ export class Fleet {
   }
 
   #shareOf(person: string): ShareFolder | undefined {
-    const staff = this.options.larkmere.staff.find(({ id }) => id === person)
-    return this.options.shares.find(({ path }) => path === staff?.share)
+    const home = this.#staff(person)?.share
+    // A container is used where it lies; only who has none yet gets one at home.
+    return (
+      this.options.shares.find((share) => share.path === home && share.has(person)) ??
+      this.options.shares.find((share) => share.has(person)) ??
+      this.options.shares.find(({ path }) => path === home)
+    )
   }
 
-  #begin(staff: Staff): { simulated: Simulated; done: Promise<void> } {
+  #begin(staff: Staff): { simulated: Simulated; done: Promise<void>; host: Host; session: string } {
     const nowMs = this.options.now()
     const random = this.#random
     const pool = [...this.hosts.values()].filter(({ plan }) => plan.pool === staff.pool)
@@ -216,7 +286,7 @@ export class Fleet {
       heldBriefly: false,
       gatewayTimeoutMs: this.troubles.has('gateway') ? 15_000 : 120_000,
       slowPart: this.troubles.has('printers') && host.plan.zone === 'H1' && staff.pool === 'back-office' ? { part: 'printers', ms: 30_000 } : null,
-      wrongPassword: random.chance(0.007),
+      wrongPassword: !this.options.larkmere.testers.includes(staff) && random.chance(0.007),
       settingsMissing: containers && settings.locations === undefined,
       brokerRefuses: open.length ? null : { freeDesktops: 0, drainingHosts: pool.filter((one) => one.draining).length, hosts: pool.length },
     })
@@ -227,7 +297,7 @@ export class Fleet {
         void this.#end(staff, host, share, simulated, containers, id).finally(resolve)
       })
     })
-    return { simulated, done }
+    return { simulated, done, host, session: `${host.plan.id}-${id.slice(0, 6)}` }
   }
 
   async #end(staff: Staff, host: Host, share: ShareFolder | undefined, simulated: Simulated, containers: boolean, id: string): Promise<void> {
@@ -254,7 +324,8 @@ export class Fleet {
   #logOff(host: Host, { session, person }: Session): void {
     host.sessions.delete(session)
     const share = this.#shareOf(person)
-    share?.letGo(share.fileOf(person), session)
+    const had = share?.letGo(share.fileOf(person), session)
+    if (share && had) void leaveInventory(share, person, this.options.now(), true).catch(() => undefined)
   }
 
   /** What an agent does every so often: fetch settings, report what is in force. */

@@ -26,6 +26,8 @@ export class Host {
   agentVersion = '1.4.0'
   /** Local profiles that somebody left before containers came. */
   leftovers: { person: string; bytes: number; lastUsedMs: number }[] = []
+  /** What sessions without a container wrote here, by person. */
+  readonly localWords = new Map<string, Record<string, string>>()
   #fetched: Settings | null = null
   readonly sessions = new Map<string, Session>()
 

@@ -12,7 +12,12 @@ export function pastOf(share: ShareFolder, nowMs: number): { atMs: number; usedB
     const shift = new Date(atMs).getUTCHours() < 8 ? 1.6 : 1
     return {
       atMs,
-      usedBytes: Math.max(0, Math.round(share.usedBytes - (share.growthBytesADay * (nowMs - atMs)) / (24 * HOUR_MS) + 9e9 * random.normal())),
+      usedBytes: Math.max(
+        0,
+        Math.round(
+          share.usedBytes - (share.growthBytesADay * (nowMs - atMs)) / (24 * HOUR_MS) + Math.min(9e9, share.usedBytes / 100) * random.normal(),
+        ),
+      ),
       latencyMs: Math.round(30 * share.latencyMs * shift * (1 + 0.2 * random.next())) / 30,
     }
   })

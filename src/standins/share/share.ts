@@ -1,8 +1,8 @@
-import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
-import { mkdir, open, utimes } from 'node:fs/promises'
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { mkdir, open, readdir, stat, utimes, type FileHandle } from 'node:fs/promises'
 import { join } from 'node:path'
-import { newVhdx } from '../../core/containers'
-import { DOMAIN_SID, HILL, QUAY } from '../directory/larkmere'
+import { anatomyOf, newVhdx } from '../../core/containers'
+import { DOMAIN_SID, HILL, QUAY, QUAY2 } from '../directory/larkmere'
 import { Random } from '../random'
 
 export interface Hold {
@@ -31,7 +31,11 @@ export class ShareFolder {
   latencyMs = 3
   /** How much fuller it gets in a day, in the past that is made up for it. */
   readonly growthBytesADay: number
+  /** Operations a second that it bears. */
+  readonly iops: number
+  /** What its files claim, as last counted. */
   usedBytes = 0
+  #countedMs = 0
 
   constructor(
     readonly id: string,
@@ -39,8 +43,9 @@ export class ShareFolder {
     readonly zone: string,
     readonly mount: string,
     readonly totalBytes: number,
-    past: { growthBytesADay: number; permissions: Permissions },
+    past: { growthBytesADay: number; permissions: Permissions; iops: number },
   ) {
+    this.iops = past.iops
     this.growthBytesADay = past.growthBytesADay
     this.#first = past.permissions
   }
@@ -65,10 +70,7 @@ export class ShareFolder {
   /** Makes a person's disk file at their first logon: dynamic, its blocks holes, so that it takes a few KiB here. */
   async ensure(person: string, sizeLimitMib: number, usedAtMs: number | null): Promise<boolean> {
     const path = join(this.mount, this.fileOf(person))
-    if (existsSync(path)) {
-      if (usedAtMs !== null) this.usedBytes += statSync(path).size
-      return false
-    }
+    if (existsSync(path)) return false
     const random = new Random(`disk ${person}`)
     const virtualBytes = sizeLimitMib * 2 ** 20
     const blocks = Math.ceil(virtualBytes / BLOCK)
@@ -93,9 +95,64 @@ export class ShareFolder {
     } finally {
       await file.close()
     }
-    this.usedBytes += fileBytes
     if (usedAtMs !== null) await utimes(path, usedAtMs / 1000, usedAtMs / 1000)
     return true
+  }
+
+  /** Counts again what lies on it, at most every few seconds: others write and move files here too. */
+  async count(nowMs: number): Promise<void> {
+    if (nowMs - this.#countedMs < 5000) return
+    this.#countedMs = nowMs
+    const entries = await readdir(this.mount, { recursive: true, withFileTypes: true }).catch(() => [])
+    const sizes = await Promise.all(
+      entries.filter((entry) => entry.isFile()).map((entry) => stat(join(entry.parentPath, entry.name)).catch(() => null)),
+    )
+    this.usedBytes = sizes.reduce((sum, one) => sum + (one?.size ?? 0), 0)
+  }
+
+  has(person: string): boolean {
+    return existsSync(join(this.mount, this.fileOf(person)))
+  }
+
+  /** Writes a few words into the person's disk itself, where a host that attaches it finds them again. */
+  writeWords(person: string, words: Readonly<Record<string, string>>): Promise<void> {
+    return this.#inDisk(person, async (file, at) => {
+      const bytes = Buffer.alloc(WRITTEN)
+      bytes.write(JSON.stringify(words))
+      await file.write(bytes, 0, bytes.length, at)
+    })
+  }
+
+  readWords(person: string): Promise<Record<string, string>> {
+    return this.#inDisk(person, async (file, at) => {
+      const bytes = Buffer.alloc(WRITTEN)
+      await file.read(bytes, 0, bytes.length, at)
+      try {
+        return JSON.parse(bytes.toString('utf8').split('\0')[0] ?? '') as Record<string, string>
+      } catch {
+        return {}
+      }
+    })
+  }
+
+  /** Opens the disk and finds the place of its first block, wherever that lies by now. */
+  async #inDisk<T>(person: string, work: (file: FileHandle, at: number) => Promise<T>): Promise<T> {
+    const file = await open(join(this.mount, this.fileOf(person)), 'r+')
+    try {
+      const { size } = await file.stat()
+      const { blockOffsets } = await anatomyOf({
+        sizeBytes: size,
+        read: async (offset, length) => {
+          const { buffer, bytesRead } = await file.read(new Uint8Array(length), 0, length, offset)
+          return buffer.subarray(0, bytesRead)
+        },
+      })
+      const first = blockOffsets[0] ?? -1
+      if (first < 0) throw new RangeError(`the disk of ${person} has no first block`)
+      return await work(file, first + 2 * WRITTEN)
+    } finally {
+      await file.close()
+    }
   }
 
   hold(person: string, host: string, session: string, sinceMs: number): void {
@@ -137,8 +194,9 @@ export function larkmereShares(folder: string): ShareFolder[] {
     onDirectoryServer: false,
   }
   return [
-    new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 8e12, { growthBytesADay: 21e9, permissions: quay }),
-    new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12, { growthBytesADay: 0, permissions: hill }),
+    new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 8e12, { growthBytesADay: 21e9, permissions: quay, iops: 9000 }),
+    new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12, { growthBytesADay: 0, permissions: hill, iops: 12_000 }),
+    new ShareFolder('quay-fs2', QUAY2, 'Q2', join(folder, 'quay-fs2', 'profiles'), 8e12, { growthBytesADay: 0, permissions: hill, iops: 16_000 }),
   ]
 }
 
