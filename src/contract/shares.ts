@@ -25,6 +25,22 @@ export const SharePage = z.object({
   growth: z.object({ bytesADay: z.number(), low: z.number(), high: z.number(), certain: z.boolean(), days: z.number() }).nullable(),
   /** When it will be full, if it goes on so; null where it does not grow. */
   full: z.object({ atMs: z.number(), earliestMs: z.number(), latestMs: z.number().nullable() }).nullable(),
+  /** By hour of the local day: logons a day from this share, and its latency, over the last 14 days. */
+  hours: z.array(z.object({ hour: z.number(), logons: z.number(), latencyMs: z.number().nullable() })),
+  /** Whose containers grew most in the last 30 days; `days` since when it is known. */
+  drivers: z.array(
+    z.object({
+      id: z.string(),
+      person: z.string().nullable(),
+      name: z.string().nullable(),
+      grewBytes: z.number(),
+      bytes: z.number(),
+      days: z.number(),
+    }),
+  ),
+  bearsIops: z.number().nullable(),
+  /** Who added it by hand; null where the fleet tells of it. */
+  addedBy: z.string().nullable(),
   group: z.object({ id: z.string(), sid: z.string(), members: z.number(), chosen: z.boolean() }).nullable(),
   groups: z.array(z.string()),
   layers: z.array(

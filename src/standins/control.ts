@@ -2,7 +2,7 @@ import Fastify, { type FastifyInstance } from 'fastify'
 import { z } from 'zod'
 import type { Fleet } from './fleet/fleet'
 import { TROUBLES } from './fleet/troubles'
-import { pastOf } from './share/past'
+import { foldersThen, pastOf } from './share/past'
 import { freeBytesOf, type ShareFolder } from './share/share'
 
 const Release = z.object({ share: z.string(), file: z.string(), host: z.string(), session: z.string() })
@@ -69,7 +69,11 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     shareOf(params.id).setPermissions(layer, sddl)
     return { ok: true }
   })
-  app.get<OfShare>('/control/shares/:id/history', ({ params }) => ({ samples: pastOf(shareOf(params.id), Date.now()) }))
+  app.get<OfShare>('/control/shares/:id/history', async ({ params }) => {
+    const share = shareOf(params.id)
+    await share.count(Date.now())
+    return { samples: pastOf(share, Date.now()), folders: foldersThen(share, share.folderBytes, Date.now()) }
+  })
   app.get('/control/holds', () => ({ holds: shares.flatMap((share) => share.holds()) }))
   app.post('/control/holds/release', ({ body }) => {
     const wanted = Release.parse(body)

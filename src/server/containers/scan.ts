@@ -121,6 +121,13 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
         [JSON.stringify(changed.slice(at, at + 500))],
       )
     }
+    if (changed.length > 0) {
+      const sizes = JSON.stringify(changed.map(({ id, file_bytes }) => ({ id, file_bytes })))
+      await database.query(
+        `insert into container_days select id, $2, file_bytes from jsonb_to_recordset($1::jsonb) as r(id text, file_bytes bigint) on conflict do nothing`,
+        [sizes, Math.floor(now() / 86_400_000) * 86_400_000],
+      )
+    }
     const held = [...seen].flatMap((id) => {
       const hold = holds.get(`${share.path}|${id.slice(share.path.length + 1).replaceAll('\\', '/')}`)
       return hold

@@ -27,6 +27,7 @@ import { theilSen, whenReached } from '../../core/stats/trend'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
+import { readGrowth } from './share-growth'
 import { addShare, forgetShare } from './share-list'
 import { shareLines } from './store'
 
@@ -110,16 +111,19 @@ async function readPermissions({ fleet }: Pick<Context, 'fleet'>, id: string): P
 
 async function shareOr404({ database }: Pick<Context, 'database'>, id: string) {
   const line = (await shareLines(database)).find((one) => one.id === id)
-  const [row] = await database.query<{ group: string | null }>('select for_group as group from shares where id = $1', [id])
+  const [row] = await database.query<{ group: string | null; bearsIops: number | null; addedBy: string | null }>(
+    'select for_group as group, bears_iops as "bearsIops", added_by as "addedBy" from shares where id = $1',
+    [id],
+  )
   if (!line) throw new Problem('share.unknown')
-  return { ...line, group: row?.group ?? null }
+  return { ...line, group: row?.group ?? null, bearsIops: row?.bearsIops ?? null, addedBy: row?.addedBy ?? null }
 }
 
 async function readSharePage(context: Context, id: string): Promise<SharePage> {
   const { updated: _, group: chosen, ...line } = await shareOr404(context, id)
-  const [directory, samples, read] = await Promise.all([
+  const [directory, { samples, hours, drivers }, read] = await Promise.all([
     directoryOf(context),
-    samplesOf(context, id, line.path),
+    readGrowth(context, id, line.path),
     readPermissions(context, id).catch((error: unknown) => error as Error),
   ])
   const nowMs = context.now()
@@ -146,6 +150,8 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
   return {
     ...line,
     samples,
+    hours,
+    drivers,
     growth: trend && {
       bytesADay: trend.slope,
       low: trend.low,
@@ -164,19 +170,6 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
         ? `A descriptor of this share cannot be read: ${read.message}`
         : 'The share does not tell its permissions.',
   }
-}
-
-/** What the file server remembers, and what was seen since; one for each six hours at most. */
-async function samplesOf({ database, fleet }: Pick<Context, 'database' | 'fleet'>, id: string, path: string): Promise<SharePage['samples']> {
-  const [told, own] = await Promise.all([
-    fleet.shareHistory(id).catch(() => []),
-    database.query<{ atMs: number; usedBytes: number; latencyMs: number | null }>(
-      `select hour_ms as "atMs", used_bytes as "usedBytes", latency_ms as "latencyMs" from share_samples where share = $1 order by hour_ms`,
-      [path],
-    ),
-  ])
-  const bySpan = new Map([...told, ...own].map((sample) => [Math.floor(sample.atMs / (DAY_MS / 4)), sample]))
-  return [...bySpan.values()].sort((a, b) => a.atMs - b.atMs)
 }
 
 async function readAccess(context: Context, id: string, personId: string): Promise<ShareAccess> {

@@ -20,7 +20,14 @@ const Permissions = z.object({
   folders: z.array(z.object({ name: z.string(), sddl: z.string() })).max(100_000),
   onDirectoryServer: z.boolean(),
 })
-const Samples = z.object({ samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })).max(10_000) })
+const Samples = z.object({
+  /** How large folders were at some moment, where the file server remembers that. */
+  folders: z
+    .array(z.object({ folder: z.string(), atMs: z.number(), bytes: z.number() }))
+    .max(100_000)
+    .default([]),
+  samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })).max(10_000),
+})
 const HostState = z.object({
   host: z.string(),
   pool: z.string(),
@@ -42,7 +49,7 @@ export interface Fleet {
   permissions(share: string): Promise<z.infer<typeof Permissions>>
   setPermissions(share: string, layer: 'share' | 'root', sddl: string): Promise<void>
   /** How full a share was, as its server remembers. */
-  shareHistory(share: string): Promise<z.infer<typeof Samples>['samples']>
+  shareHistory(share: string): Promise<z.infer<typeof Samples>>
   holds(): Promise<FleetHold[]>
   release(hold: FleetHold): Promise<{ released: boolean; reason: string }>
   /** Takes a free container, so that no session gets it meanwhile; refused while anybody has it. */
@@ -92,7 +99,7 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
     setPermissions: async (share, layer, sddl) => {
       await call(ok, `/control/shares/${encodeURIComponent(share)}/permissions`, { layer, sddl })
     },
-    shareHistory: async (share) => (await call(Samples, `/control/shares/${encodeURIComponent(share)}/history`)).samples,
+    shareHistory: (share) => call(Samples, `/control/shares/${encodeURIComponent(share)}/history`),
     holds: async () => (await call(z.object({ holds: z.array(Hold) }), '/control/holds')).holds,
     release: (hold) => call(z.object({ released: z.boolean(), reason: z.string() }), '/control/holds/release', hold),
     take: (share, file, session) => call(z.object({ taken: z.boolean(), reason: z.string() }), '/control/holds/take', { share, file, session }),

@@ -22,3 +22,17 @@ export function pastOf(share: ShareFolder, nowMs: number): { atMs: number; usedB
     }
   })
 }
+
+/** How large some folders were a month ago: of a few people, whose containers grew fast since. */
+export function foldersThen(
+  share: ShareFolder,
+  sizes: ReadonlyMap<string, number>,
+  nowMs: number,
+): { folder: string; atMs: number; bytes: number }[] {
+  if (share.growthBytesADay === 0) return []
+  const largest = [...sizes].sort((a, b) => b[1] - a[1]).slice(0, 40)
+  return largest.flatMap(([folder, bytes]) => {
+    const random = new Random(`growth ${folder}`)
+    return random.chance(0.3) ? [{ folder, atMs: nowMs - DAYS * 24 * HOUR_MS, bytes: Math.round(bytes * (0.35 + 0.5 * random.next())) }] : []
+  })
+}

@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { mkdir, open, readdir, stat, utimes, type FileHandle } from 'node:fs/promises'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import { anatomyOf, newVhdx } from '../../core/containers'
 import { DOMAIN_SID, HILL, QUAY, QUAY2 } from '../directory/larkmere'
 import { Random } from '../random'
@@ -36,6 +36,7 @@ export class ShareFolder {
   /** What its files claim, as last counted. */
   usedBytes = 0
   #countedMs = 0
+  folderBytes: ReadonlyMap<string, number> = new Map()
 
   constructor(
     readonly id: string,
@@ -104,10 +105,10 @@ export class ShareFolder {
     if (nowMs - this.#countedMs < 5000) return
     this.#countedMs = nowMs
     const entries = await readdir(this.mount, { recursive: true, withFileTypes: true }).catch(() => [])
-    const sizes = await Promise.all(
-      entries.filter((entry) => entry.isFile()).map((entry) => stat(join(entry.parentPath, entry.name)).catch(() => null)),
-    )
+    const files = entries.filter((entry) => entry.isFile())
+    const sizes = await Promise.all(files.map((entry) => stat(join(entry.parentPath, entry.name)).catch(() => null)))
     this.usedBytes = sizes.reduce((sum, one) => sum + (one?.size ?? 0), 0)
+    this.folderBytes = new Map(files.map((entry, i) => [basename(entry.parentPath), sizes[i]?.size ?? 0]))
   }
 
   has(person: string): boolean {

@@ -13,6 +13,9 @@ type Kind = ContainerPage['actions'][number]['kind']
 const chosen = ref<Kind | null>(null)
 const sure = ref(false)
 const jobId = ref<string | null>(null)
+const MOVES: ReadonlySet<Kind> = new Set<Kind>(['move', 'archive', 'copy'])
+const toShare = ref(props.page.otherShares[0]?.id ?? '')
+const keepDays = ref(3)
 const growGib = ref(Math.ceil(props.page.container.virtualBytes / 2 ** 30) + 10)
 const possible = computed(() => props.page.actions.filter(({ whyNot }) => whyNot === null))
 const impossible = computed(() => props.page.actions.filter(({ whyNot }) => whyNot !== null))
@@ -30,7 +33,14 @@ const {
 })
 const { mutate, error, isPending } = useMutation({
   mutationFn: (kind: Kind) =>
-    call('containerJob', { params: { id: id.value }, body: { kind, ...(kind === 'grow' ? { virtualBytes: growGib.value * 2 ** 30 } : {}) } }),
+    call('containerJob', {
+      params: { id: id.value },
+      body: {
+        kind,
+        ...(MOVES.has(kind) ? { toShare: toShare.value, keepDays: keepDays.value } : {}),
+        ...(kind === 'grow' ? { virtualBytes: growGib.value * 2 ** 30 } : {}),
+      },
+    }),
   onSuccess: (job) => {
     jobId.value = job.id
   },
@@ -93,12 +103,32 @@ function choose(kind: Kind): void {
         />
         GiB</label
       >
+      <template v-if="MOVES.has(one.kind)">
+        <p v-if="page.otherShares.length === 0" class="small madder">There is no other share.</p>
+        <label class="small d-block"
+          >To
+          <select v-model="toShare" class="form-select share" aria-label="To which share">
+            <option v-for="share in page.otherShares" :key="share.id" :value="share.id">{{ share.path }}, {{ size(share.freeBytes) }} free</option>
+          </select></label
+        >
+        <label v-if="one.kind === 'move'" class="small d-block"
+          >Keep the old one for
+          <input v-model.number="keepDays" type="number" class="form-control gib" min="0" max="90" aria-label="Keep the old one, days" /> days</label
+        >
+        <label v-if="one.kind === 'archive'" class="small d-block"
+          ><input v-model="sure" type="checkbox" /> I know that they begin with an empty profile.</label
+        >
+      </template>
       <label v-if="one.kind === 'set-aside'" class="small"
         ><input v-model="sure" type="checkbox" /> I know that they begin with an empty profile.</label
       >
-      <BButton variant="primary" class="go" :disabled="isPending || (one.kind === 'set-aside' && !sure)" @click="mutate(one.kind)">{{
-        one.title
-      }}</BButton>
+      <BButton
+        variant="primary"
+        class="go"
+        :disabled="isPending || ((one.kind === 'set-aside' || one.kind === 'archive') && !sure) || (MOVES.has(one.kind) && toShare === '')"
+        @click="mutate(one.kind)"
+        >{{ one.title }}</BButton
+      >
     </div>
   </div>
   <p v-if="error" class="madder" role="alert">{{ problemWords(error) }}</p>
@@ -124,6 +154,9 @@ function choose(kind: Kind): void {
   padding: 6px 0 10px 10px;
   border-left: 2px solid var(--ink);
   margin: 2px 0 8px;
+}
+.share {
+  padding: 2px 28px 2px 6px;
 }
 .gib {
   display: inline-block;

@@ -9,6 +9,7 @@ import { count, exact, percent, plural, size, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
 import { useSession } from '../shell/session'
+import ContainerViews from './ContainerViews.vue'
 import ManyActions from './ManyActions.vue'
 import { weightClass } from './words'
 
@@ -60,6 +61,7 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
   <div v-else class="page">
     <section class="work">
       <h1>{{ plural(data.total, 'container') }} on {{ plural(data.shares.length, 'share') }}</h1>
+      <ContainerViews />
       <div class="sub">
         Read from the files themselves: their headers and block tables<template v-if="data.scannedMs"
           >, last looked at <span :title="exact(data.scannedMs)">{{ when(data.scannedMs) }}</span></template
@@ -83,7 +85,7 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
         </select>
         <a class="export" :href="addressOf('containersExport', { query })" download>Export CSV</a>
       </div>
-      <ManyActions v-if="selected.length" :chosen="chosen" @clear="selected = []" />
+      <ManyActions v-if="selected.length" :chosen="chosen" :shares="data.shares" @clear="selected = []" />
       <DataTable
         v-model:selected="selected"
         :selectable="session.isAdministrator"

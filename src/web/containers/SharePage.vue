@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { count, day, exact, percent, plural, size } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
+import HoursPicture from './HoursPicture.vue'
 import RoomPicture from './RoomPicture.vue'
 import ShareAccess from './ShareAccess.vue'
 import SharePermissions from './SharePermissions.vue'
@@ -13,6 +15,7 @@ import { growthWords, usualLatency, weightClass } from './words'
 const props = defineProps<{ id: string }>()
 const session = useSession()
 const client = useQueryClient()
+const router = useRouter()
 const key = computed(() => ['share', props.id])
 const {
   data: share,
@@ -26,6 +29,12 @@ const { mutate: choose, error: refused } = useMutation({
     client.setQueryData(key.value, page)
   },
 })
+const iops = ref<number | ''>('')
+const { mutate: say } = useMutation({
+  mutationFn: () => call('shareBears', { params: { id: props.id }, body: { iops: Number(iops.value) } }),
+  onSuccess: () => client.invalidateQueries({ queryKey: key.value }),
+})
+const { mutate: forget } = useMutation({ mutationFn: () => call('shareForget', { params: { id: props.id } }), onSuccess: () => router.push('/room') })
 const usualMs = computed(() => usualLatency(share.value?.samples ?? []))
 const growth = computed(() => (share.value ? growthWords(share.value) : ''))
 </script>
@@ -51,6 +60,27 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
         >
       </p>
       <RoomPicture v-if="share.samples.length > 1" :share="share" />
+      <template v-if="share.drivers.length">
+        <h2>Who drives it</h2>
+        <table class="plain" aria-label="Who drives the growth">
+          <tbody>
+            <tr v-for="one in share.drivers" :key="one.id">
+              <td>
+                <RouterLink v-if="one.name && one.person" class="plum" :to="`/people/${encodeURIComponent(one.person)}`">{{
+                  one.name
+                }}</RouterLink><span v-else class="quiet">nobody</span>
+              </td>
+              <td class="number">{{ size(one.grewBytes) }} more in {{ plural(one.days, 'day') }}</td>
+              <td class="number quiet">{{ size(one.bytes) }} now</td>
+              <td><RouterLink :to="`/containers/${encodeURIComponent(one.id)}`">its container</RouterLink></td>
+            </tr>
+          </tbody>
+        </table>
+      </template>
+      <template v-if="share.hours.some(({ logons }) => logons > 0)">
+        <h2>Load by hour, over the last 14 days</h2>
+        <HoursPicture :hours="share.hours" />
+      </template>
       <h2>Who may use it</h2>
       <p v-if="share.unread" class="madder" role="alert">{{ share.unread }}</p>
       <p v-if="!share.group" class="quiet">
@@ -85,7 +115,30 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
         <SharePermissions v-for="layer in share.layers" :key="layer.layer" :share-id="share.id" :layer="layer" :members="share.group.members" />
       </template>
     </section>
-    <aside class="margin" aria-label="What one person may do"><ShareAccess :id="share.id" /></aside>
+    <aside class="margin" aria-label="What one person may do">
+      <ShareAccess :id="share.id" />
+      <h2>What it bears</h2>
+      <p>
+        {{ share.bearsIops === null ? 'Nobody said how many operations a second it bears.' : `${count(share.bearsIops)} operations a second.` }}
+        <RouterLink to="/room">Room on the shares</RouterLink>
+      </p>
+      <form v-if="session.isAdministrator" class="bears" @submit.prevent="say()">
+        <input
+          v-model.number="iops"
+          type="number"
+          min="1"
+          class="form-control"
+          aria-label="Operations a second"
+          placeholder="operations a second"
+        /><BButton type="submit" variant="outline-secondary" :disabled="!(Number(iops) >= 1)">Set</BButton>
+      </form>
+      <template v-if="share.addedBy">
+        <h2>Added by hand</h2>
+        <p>By {{ share.addedBy }}. No fleet tells who has its files open, so nothing is changed on it from here.</p>
+        <BButton variant="outline-secondary" :disabled="!session.isAdministrator" @click="forget()">Forget this share</BButton>
+        <p class="small quiet">Nothing on it is touched.</p>
+      </template>
+    </aside>
   </div>
 </template>
 
@@ -103,6 +156,11 @@ h1.mono {
   display: inline-block;
   width: auto;
   padding: 2px 32px 2px 8px;
+}
+.bears {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 6px;
 }
 .findings {
   list-style: none;

@@ -36,6 +36,10 @@ export function duration(ms: number): string {
   return `${Math.floor(min / 60)} h ${String(min % 60).padStart(2, '0')} min`
 }
 
+/** `08:05`: minutes since midnight of a made-up day. */
+export const clockOfMinutes = (minutes: number): string =>
+  `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(Math.round(minutes % 60)).padStart(2, '0')}`
+
 /** How long ago, roughly. */
 export function ago(ms: number, nowMs: number): string {
   const s = Math.max(0, Math.round((nowMs - ms) / 1000))

@@ -9,15 +9,32 @@ import { plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, ProblemError } from '../shell/api'
 import { useSession } from '../shell/session'
+import { useDraft } from './draft'
+import FileRoamingFields from './FileRoamingFields.vue'
+import PathRules from './PathRules.vue'
 
 const session = useSession()
 const client = useQueryClient()
 const { data: policy, isPending, error, refetch } = useQuery({ queryKey: ['policy'], queryFn: () => call('policy', {}) })
 const draft = ref<Settings | null>(null)
 const editing = computed(() => draft.value !== null)
+const proposal = useDraft()
+const proposedFrom = ref<string | null>(null)
 const edit = () => {
   if (policy.value) draft.value = structuredClone(JSON.parse(JSON.stringify(policy.value.settings)) as Settings)
 }
+// What another page proposes opens as a draft.
+watch(
+  policy,
+  (page) => {
+    if (!page || !session.isAdministrator || !proposal.proposed) return
+    edit()
+    const taken = proposal.take()
+    if (draft.value && taken) draft.value = { ...draft.value, ...(JSON.parse(JSON.stringify(taken.settings)) as Partial<Settings>) }
+    proposedFrom.value = taken?.from ?? null
+  },
+  { immediate: true },
+)
 const asked = refDebounced(
   computed(() => JSON.stringify(draft.value)),
   250,
@@ -91,7 +108,10 @@ const columns: Column<HostLine>[] = [
           <strong>{{ s.diskFormat === 'vhdx-dynamic' ? 'VHDX file that grows with use' : 'VHDX file of full size' }}</strong>, of at most
           <strong>{{ s.sizeLimitMib % 1024 === 0 ? `${s.sizeLimitMib / 1024} GiB` : `${s.sizeLimitMib} MiB` }}</strong>.
         </p>
-        <p>They lie at the first of these that can be had:</p>
+        <p v-if="s.locationsMode === 'mirrored'">
+          They are kept at all of these at once; <strong>{{ s.locationsRequired }} of {{ s.locations.length }}</strong> must be writable:
+        </p>
+        <p v-else>They lie at the first of these that can be had:</p>
         <ol>
           <li v-for="location in s.locations" :key="location" class="mono">{{ location }}</li>
         </ol>
@@ -105,10 +125,26 @@ const columns: Column<HostLine>[] = [
             >, on {{ pool }} beyond <strong>{{ seconds }} s</strong></template
           >.
         </p>
+        <p>
+          Where files roam instead, they are fetched
+          <strong>{{ s.fileRoaming.fetch === 'at-logon' ? 'all at logon' : 'when they are opened' }}</strong> and written back
+          <strong>{{ s.fileRoaming.writeBack === 'at-logoff' ? 'at logoff' : 'during the session' }}</strong>;
+          <RouterLink to="/file-roaming">try a day</RouterLink>.
+        </p>
+        <p v-if="s.pathRules.length">
+          Of profiles is left out:
+          <template v-for="(rule, i) in s.pathRules.filter((one) => one.does === 'skip')" :key="i"
+            ><template v-if="i">, </template><span class="mono">{{ rule.pattern }}</span></template
+          ><template v-if="s.pathRules.some((one) => one.does !== 'skip')"
+            >; with {{ plural(s.pathRules.filter((one) => one.does !== 'skip').length, 'other rule') }}</template
+          >. <RouterLink to="/inside">Try rules</RouterLink>
+        </p>
+        <p v-else>Everything in a profile is kept. <RouterLink to="/inside">Try path rules</RouterLink></p>
         <BButton v-if="session.isAdministrator" variant="primary" @click="edit">Edit</BButton>
         <p v-else class="quiet small">Administrators can edit it.</p>
       </div>
       <form v-else class="edit" @submit.prevent="publish()">
+        <p v-if="proposedFrom" class="moss" role="status">Taken into this draft: {{ proposedFrom }}.</p>
         <label
           >Containers
           <select v-model="draft.containers" class="form-select">
@@ -117,7 +153,7 @@ const columns: Column<HostLine>[] = [
           </select></label
         >
         <fieldset>
-          <legend>Locations, in order</legend>
+          <legend>Locations</legend>
           <div v-for="(_, index) in draft.locations" :key="index" class="location">
             <BFormInput
               :model-value="draft.locations[index] ?? ''"
@@ -138,6 +174,17 @@ const columns: Column<HostLine>[] = [
           <p v-if="faultOf('locations')" class="madder small" role="alert">{{ faultOf('locations') }}</p>
           <BButton variant="link" @click="draft.locations.push('')">Add a location</BButton>
         </fieldset>
+        <label
+          >They are used
+          <select v-model="draft.locationsMode" class="form-select">
+            <option value="in-order">in order: the first that can be had</option>
+            <option value="mirrored">mirrored: all at once, through a journal on the host</option>
+          </select></label
+        >
+        <label v-if="draft.locationsMode === 'mirrored'"
+          >Of these must be writable <BFormInput v-model.number="draft.locationsRequired" type="number" min="1" :max="draft.locations.length" />
+          <span v-if="faultOf('locationsRequired')" class="madder small" role="alert">{{ faultOf('locationsRequired') }}</span></label
+        >
         <label>Size limit of a container, MiB <BFormInput v-model.number="draft.sizeLimitMib" type="number" min="64" max="4194304" /></label>
         <label
           >Disk format
@@ -167,6 +214,15 @@ const columns: Column<HostLine>[] = [
                 @update:model-value="setSlow(pool, String($event))"
             /></label>
           </div>
+        </fieldset>
+        <fieldset>
+          <legend>File roaming, on pools that work with it</legend>
+          <FileRoamingFields v-model="draft.fileRoaming" />
+          <p v-if="faultOf('fileRoaming.startingProfile')" class="madder small" role="alert">{{ faultOf('fileRoaming.startingProfile') }}</p>
+        </fieldset>
+        <fieldset>
+          <legend>Path rules</legend>
+          <PathRules v-model="draft.pathRules" :result="null" />
         </fieldset>
       </form>
       <h2>Proof: what hosts report</h2>
@@ -231,7 +287,7 @@ const columns: Column<HostLine>[] = [
           @click="publish()"
           >Publish as version {{ policy.version + 1 }}</BButton
         >
-        <BButton variant="outline-secondary" class="w-100 text-start" @click="draft = null">Throw the draft away</BButton>
+        <BButton variant="outline-secondary" class="w-100 text-start" @click="((draft = null), (proposedFrom = null))">Throw the draft away</BButton>
         <p v-if="refused" class="madder" role="alert">
           {{ refused instanceof ProblemError ? (refused.detail ?? refused.title) : 'The server does not answer.' }}
         </p>

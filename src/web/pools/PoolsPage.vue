@@ -8,8 +8,9 @@ import DataTable, { type Column } from '../kit/DataTable.vue'
 import { exact, plural, size, when } from '../kit/format'
 import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
-import { call, problemWords } from '../shell/api'
+import { addressOf, call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
+import PoolProof from './PoolProof.vue'
 
 type Pool = PoolsPage['pools'][number]
 type Host = Pool['hosts'][number]
@@ -88,6 +89,7 @@ function choose(id: string): void {
       <template v-if="pool">
         <h2>{{ pool.name }}: its hosts, against version {{ data.version }} of the policy</h2>
         <div class="toolbar">
+          <a :href="addressOf('poolsExport')" download>Export CSV</a>
           <label><input v-model="onlyOpen" type="checkbox" /> only those with something to do</label>
         </div>
         <DataTable
@@ -128,6 +130,7 @@ function choose(id: string): void {
           >
         </div>
       </div>
+      <PoolProof :key="pool.id" :pool="pool" />
       <h2>What can be done</h2>
       <p v-if="!session.isAdministrator" class="quiet small">Your role does not include this.</p>
       <BButton variant="outline-secondary" class="go" :disabled="!session.isAdministrator || asking" @click="mutate('fetch')"

@@ -4,11 +4,11 @@ import { onScopeDispose, ref } from 'vue'
 /** Which queries an event makes old. */
 const STALE: Record<string, string[]> = {
   attempts: ['today', 'attempts', 'person'],
-  job: ['job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'],
+  job: ['room', 'job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'],
   progress: ['job'],
   upload: ['uploads', 'upload'],
-  policy: ['policy', 'pools'],
-  containers: ['containers', 'container', 'share', 'person'],
+  policy: ['policy', 'pools', 'loss'],
+  containers: ['containers', 'container', 'share', 'person', 'room', 'loss', 'set-aside'],
   people: ['people', 'person'],
   journal: ['journal'],
 }
