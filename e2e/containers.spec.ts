@@ -117,10 +117,12 @@ test('a container is set aside, kept, and put back', async ({ page }) => {
     .filter({ hasText: leaver.person ?? '' })
     .getByRole('button', { name: 'Put back' })
     .click()
+  await expect(job(page).getByRole('status')).toContainText('Done')
+  await page.getByLabel('also those put back or deleted').check()
   await expect(page.getByRole('row').filter({ hasText: leaver.person ?? '' })).toContainText('put back')
   expect(existsSync(fileOf(leaver))).toBe(true)
   await page.goto('/journal')
-  await expect(page.getByRole('table', { name: 'Journal' })).toContainText('put a container back')
+  await expect(page.getByRole('table', { name: 'Journal' })).toContainText('in its place')
 })
 
 test('many at once: one job, and what cannot be done to one does not stop the others', async ({ page }) => {

@@ -25,3 +25,19 @@ test('hosts that are ready: who is not, why, side by side; leftovers go, and the
   await page.goto('/journal')
   await expect(page.getByRole('table', { name: 'Journal' })).toContainText('local profiles')
 })
+
+test('a pool is proven with a test person: on, off, clean, on again elsewhere, the same; and what came of it is kept', async ({ page }) => {
+  test.setTimeout(150_000)
+  await signIn(page, 'Hedda Vaas', '/pools?pool=ticket-hall')
+  await page.getByRole('button', { name: 'Prove it…' }).click()
+  await page.getByLabel('Test person').fill('proof.ticket-hall')
+  await page.getByRole('button', { name: 'Prove Ticket halls' }).click()
+  const job = page.getByRole('region', { name: 'Job' })
+  await expect(job).toContainText('the same, with the mark', { timeout: 120_000 })
+  await expect(job).toContainText('takes sessions again')
+  await expect(job.getByRole('status')).toContainText('Done')
+  await page.reload()
+  await expect(page.getByRole('complementary')).toContainText(
+    /Proven .* with proof\.ticket-hall\. The same container on TH-.* and on TH-.*; nothing was left behind/,
+  )
+})

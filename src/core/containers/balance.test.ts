@@ -79,7 +79,7 @@ describe('rebalancing', () => {
     // The other share bears only eight at once.
     const tight = planBalance([share('a', { usedBytes: 470 * GIB, bearsIops: 800 }), shares[1] ?? share('b')], early, AIM)
     expect(tight.moves).toHaveLength(8)
-    expect(tight.notMet).toEqual(['a is still asked for 1100 operations a second at 05:40; it bears 800.'])
+    expect(tight.notMet).toEqual(['a is still asked for 1,100 operations a second at 05:40; it bears 800.'])
   })
 
   it('empties a share, keeps to zones, and says what stays', () => {
@@ -87,7 +87,7 @@ describe('rebalancing', () => {
     const containers = [container('x', 'a', 30), container('y', 'a', 15), container('z', 'a', 5, { stays: 'its parent lies beside it' })]
     const anywhere = planBalance(shares, containers, { ...AIM, empty: ['a'] })
     expect(anywhere.moves.map(({ id, to }) => id + to)).toEqual(['xb', 'yb'])
-    expect(anywhere.notMet).toEqual(['1 containers stay on a: they cannot be moved.'])
+    expect(anywhere.notMet).toEqual(['One container stays on a: what is left there cannot be moved.'])
     const here = planBalance(shares, containers, { ...AIM, empty: ['a'], zones: 'same' })
     expect(here.moves.map(({ id, to }) => id + to)).toEqual(['yc'])
     expect(here.notMet[0]).toContain('some cannot be moved')

@@ -1,4 +1,4 @@
-import { bytesSay } from './words'
+import { bytesSay, countSay } from './words'
 
 /** What one person costs a share while they log on and afterwards, in operations a second. Common practice, no published source (job.md, section 7). */
 export interface Demand {
@@ -204,7 +204,10 @@ export function planBalance(shares: readonly RoomShare[], containers: readonly R
       atLeastBytes += one.bytes
       move(one, shelf, 'empty')
     }
-    if (shelf.on.size > 0) notMet.push(`${shelf.on.size} containers stay on ${shelf.path}: ${whyThey(mobile(shelf).length, shelf.on.size)}.`)
+    if (shelf.on.size > 0)
+      notMet.push(
+        `${shelf.on.size === 1 ? 'One container stays' : `${countSay(shelf.on.size)} containers stay`} on ${shelf.path}: ${whyThey(mobile(shelf).length, shelf.on.size)}.`,
+      )
   }
   for (const shelf of all) if (!aim.empty.includes(shelf.path)) atLeastBytes += Math.max(0, shelf.share.usedBytes - shelf.limitBytes)
   for (const shelf of all) relieve(shelf, mobile, move, notMet)
@@ -218,7 +221,7 @@ const whyThey = (couldMove: number, all: number): string =>
   couldMove === all
     ? 'no other share has room and strength for them'
     : couldMove === 0
-      ? 'they cannot be moved'
+      ? 'what is left there cannot be moved'
       : 'some cannot be moved, for the others there is no room'
 
 type Mobile = (shelf: Shelf) => RoomContainer[]
@@ -236,7 +239,7 @@ function relieve(shelf: Shelf, mobile: Mobile, move: Mover, notMet: string[]): v
       .filter(({ cost }) => Number.isFinite(cost))
       .sort((a, b) => a.cost - b.cost || (a.one.id < b.one.id ? -1 : 1))
     if (candidates.some(({ one }) => move(one, shelf, 'load'))) continue
-    notMet.push(`${shelf.path} is still asked for ${Math.round(iops)} operations a second at ${slotSays(slot)}; it bears ${bearsIops}.`)
+    notMet.push(`${shelf.path} is still asked for ${countSay(iops)} operations a second at ${slotSays(slot)}; it bears ${countSay(bearsIops)}.`)
     return
   }
 }

@@ -43,7 +43,7 @@ describe('the loss of a share', () => {
     expect(result.left[0]).toMatchObject({ peakIops: 4000, usedBytes: 420 * GIB })
     expect(result.tooMuch).toEqual([
       `${HILL} has no room for the new profiles.`,
-      `${HILL} would be asked for 4000 operations a second; it bears 2000.`,
+      `${HILL} would be asked for 4,000 operations a second; it bears 2,000.`,
     ])
     expect(result.pools).toEqual([{ pool: 'halls', people: 80, hit: 60 }])
   })

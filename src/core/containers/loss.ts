@@ -1,3 +1,4 @@
+import { countSay } from './words'
 import { shareLoads, type BalanceAim, type RoomContainer, type RoomShare, type ShareLoad } from './balance'
 
 /** How a host finds a container: what the policy says of locations. */
@@ -99,7 +100,7 @@ export function loseShares(
     tooMuch: loads.flatMap(({ path, usedBytes, totalBytes, peakIops, bearsIops }) => [
       ...(usedBytes > totalBytes ? [`${path} has no room for the new profiles.`] : []),
       ...(bearsIops !== null && peakIops > bearsIops
-        ? [`${path} would be asked for ${Math.round(peakIops)} operations a second; it bears ${bearsIops}.`]
+        ? [`${path} would be asked for ${countSay(peakIops)} operations a second; it bears ${countSay(bearsIops)}.`]
         : []),
     ]),
     onlyThere,

@@ -17,7 +17,7 @@ describe('a mirrored container', () => {
       'Logs on with the newest profile, from 3 of 3 locations.',
       'Writes 10 MiB to all 3 locations.',
       'a is lost. 2 of 3 can be written to, which is enough; nobody notices.',
-      'Writes 20 MiB: to 2 locations at once; the journal keeps them for 1.',
+      'Writes 20 MiB: to 2 locations at once; the journal keeps them for the other.',
       'a is back; 20 MiB are replayed from the journal.',
       'Logs off.',
     ])

@@ -161,8 +161,12 @@ export function mirrorDay(settings: MirrorSettings, events: readonly MirrorEvent
       if (n < settings.required)
         say(atMin, `Writes ${sizeSays(bytes)}: kept at ${n} of ${places.size} locations and in the journal; ${settings.required} must be.`, 'bad')
       else if (n < places.size)
-        say(atMin, `Writes ${sizeSays(bytes)}: to ${n} locations at once; the journal keeps them for ${places.size - n}.`, 'unusual')
-      else say(atMin, `Writes ${sizeSays(bytes)} to all ${n} locations.`)
+        say(
+          atMin,
+          `Writes ${sizeSays(bytes)}: to ${n === 1 ? 'one location' : `${n} locations`} at once; the journal keeps them for the ${places.size - n === 1 ? 'other' : 'others'}.`,
+          'unusual',
+        )
+      else say(atMin, `Writes ${sizeSays(bytes)} to ${n === 2 ? 'both' : `all ${n}`} locations.`)
     },
     logoff: ({ atMin }) => {
       if (session === 'none') return

@@ -173,8 +173,8 @@ export function roamingDay(settings: FileRoaming, rules: readonly PathRule[], wh
     }
     if (settings.fetch === 'at-logon') {
       const n = [...share.keys()].filter((path) => fetch(desk, path)).length
-      said.push(`${n} files are fetched`)
-    } else said.push(`${share.size} files are shown, and fetched when they are opened`)
+      said.push(`${filesSay(n)} fetched`)
+    } else said.push(`${filesSay(share.size)} shown, and fetched when opened`)
     say(atMin, host, `Logs on: ${said.join('; ')}.`)
   }
 
@@ -194,7 +194,7 @@ export function roamingDay(settings: FileRoaming, rules: readonly PathRule[], wh
     say(
       atMin,
       host,
-      `Logs off: ${!desk.served ? 'nothing is written back' : n === 0 ? 'nothing is left to be written back' : `${n} files are written back`}${over.length ? `; over what another session wrote: ${over.map(({ path }) => path).join(', ')}` : ''}. ${gone ? 'The local copy is deleted.' : 'The local copy stays on the host.'}`,
+      `Logs off: ${!desk.served ? 'nothing is written back' : n === 0 ? 'nothing is left to be written back' : `${filesSay(n)} written back`}${over.length ? `; over what another session wrote: ${over.map(({ path }) => path).join(', ')}` : ''}. ${gone ? 'The local copy is deleted.' : 'The local copy stays on the host.'}`,
       over.length ? 'bad' : desk.served && gone ? 'plain' : 'unusual',
     )
   }
@@ -261,6 +261,8 @@ export function roamingDay(settings: FileRoaming, rules: readonly PathRule[], wh
     writtenBytes,
   }
 }
+
+const filesSay = (n: number): string => (n === 1 ? 'one file is' : `${n} files are`)
 
 /** What the rules do to a path: the first that covers it; else it is kept. Rules that cannot be read are left out. */
 function ruleOf(rules: readonly PathRule[]): (path: string) => PathRule['does'] {

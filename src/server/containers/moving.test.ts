@@ -271,7 +271,7 @@ describe('planning room', () => {
     await room().shareBears({ input: { params: { id: 'hill' }, body: { iops: 49 } }, caller: { name: 'vaas' } } as never)
     const tight = await ask({ empty: [QUAY] })
     expect(tight.moves.map(({ file }) => file)).toEqual(['ilse/profile.vhdx'])
-    expect(tight.notMet[0]).toContain('1 containers stay')
+    expect(tight.notMet[0]).toContain('One container stays')
     await world.database.exec('delete from attempts')
   })
 

@@ -14,7 +14,7 @@ import {
 import { current } from '../policies/routes'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
-import { zoneOffsetMs } from '../shell/zone'
+import { zoneOffsetMs } from '../../core/stats/zone'
 import { shareRows, type ShareRow } from './store'
 import { waveLines, waveOr404 } from './waves'
 

@@ -1,6 +1,6 @@
 import type { SharePage } from '../../contract/shares'
 import type { Context } from '../shell/context'
-import { zoneOffsetMs } from '../shell/zone'
+import { zoneOffsetMs } from '../../core/stats/zone'
 
 const DAY_MS = 86_400_000
 const HOUR_MS = 3_600_000

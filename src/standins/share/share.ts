@@ -195,7 +195,7 @@ export function larkmereShares(folder: string): ShareFolder[] {
     onDirectoryServer: false,
   }
   return [
-    new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 8e12, { growthBytesADay: 21e9, permissions: quay, iops: 9000 }),
+    new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 7e12, { growthBytesADay: 21e9, permissions: quay, iops: 16_000 }),
     new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12, { growthBytesADay: 0, permissions: hill, iops: 12_000 }),
     new ShareFolder('quay-fs2', QUAY2, 'Q2', join(folder, 'quay-fs2', 'profiles'), 8e12, { growthBytesADay: 0, permissions: hill, iops: 16_000 }),
   ]

@@ -20,7 +20,7 @@ const VIEWS = [
   display: flex;
   flex-wrap: wrap;
   gap: 4px 18px;
-  margin: -6px 0 12px;
+  margin: 2px 0 14px;
 }
 .on {
   color: var(--ink);

@@ -56,7 +56,7 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
               :checked="inZone(zone).every((path) => lost.includes(path))"
               @change="toggle(inZone(zone), ($event.target as HTMLInputElement).checked)"
             />
-            <strong>zone {{ zone }}</strong></label
+            &nbsp;<strong>zone {{ zone }}</strong></label
           >
           <label v-for="path in inZone(zone)" :key="path" class="mono small"
             ><input type="checkbox" :checked="lost.includes(path)" @change="toggle([path], ($event.target as HTMLInputElement).checked)" />

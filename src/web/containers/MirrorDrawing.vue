@@ -153,7 +153,7 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
     <ol class="steps" aria-label="The day step by step">
       <li v-for="(step, i) in day.steps" :key="i">
         <span class="quiet small when">{{ step.atMin === 0 ? 'at once' : duration(step.atMin * 60_000) }}</span>
-        <span :class="WEIGHTS[step.weight]">{{ step.sentence }}</span><span v-if="step.journalBytes > 0" class="quiet small">
+        <span :class="WEIGHTS[step.weight]">{{ step.sentence }}</span><span v-if="step.journalBytes > 0" class="quiet small ms-2">
           {{ size(step.journalBytes) }} wait in the journal.</span
         >
       </li>
@@ -189,8 +189,10 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
 </template>
 
 <style scoped>
+.toolbar .num,
 .num {
   display: inline-block;
+  min-width: 0;
   width: 70px;
   padding: 2px 6px;
 }

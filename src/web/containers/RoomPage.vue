@@ -50,6 +50,13 @@ const total = computed(() => (data.value?.shares ?? []).reduce((sum, { totalByte
 const emptied = computed(() => empty.value.split('|').filter((path) => path !== ''))
 const toggleEmpty = (path: string) =>
   set('empty', (emptied.value.includes(path) ? emptied.value.filter((one) => one !== path) : [...emptied.value, path]).join('|'))
+const leastWords = computed(() => {
+  const { bytes = 0, atLeastBytes = 1 } = data.value ?? {}
+  const more = bytes / atLeastBytes - 1
+  return more < 0.005
+    ? 'No plan could do with fewer bytes.'
+    : `No plan could do with fewer than ${size(atLeastBytes)}; this is ${percent(more)} more, to take load off as well.`
+})
 const csv = computed(
   () =>
     `data:text/csv;charset=utf-8,${encodeURIComponent(['container,person,from,to,bytes,because', ...(data.value?.moves ?? []).map(({ id, person, from, to, bytes, because }) => [id, person ?? '', from, to, bytes, BECAUSE[because]].map((cell) => `"${String(cell).replaceAll('"', '""')}"`).join(','))].join('\r\n'))}`,
@@ -97,10 +104,7 @@ const csv = computed(
       <p v-else class="lead">
         <strong>{{ plural(data.moves.length, 'container') }}, {{ size(data.bytes) }}</strong
         >.
-        <template v-if="data.atLeastBytes > 0"
-          >No plan could do with less than {{ size(data.atLeastBytes)
-          }}<template v-if="data.bytes > data.atLeastBytes">; this is {{ percent(data.bytes / data.atLeastBytes - 1) }} more</template>.</template
-        >
+        <template v-if="data.atLeastBytes > 0">{{ leastWords }}</template>
       </p>
       <ul v-if="data.notMet.length" class="madder" aria-label="What cannot be reached">
         <li v-for="one in data.notMet" :key="one">{{ one }}</li>
@@ -117,7 +121,7 @@ const csv = computed(
             ><span v-if="row.inUse" class="quiet small"> in use now</span></template
           >
           <template #to="{ row }"
-            ><span class="mono small">{{ row.from }} → {{ row.to }}</span></template
+            ><span class="mono small">{{ row.from }}<br />→ {{ row.to }}</span></template
           >
           <template #bytes="{ row }">{{ size(row.bytes) }}</template>
           <template #slot="{ row }">{{ row.slot === null ? 'not known' : slotSays(row.slot) }}</template>

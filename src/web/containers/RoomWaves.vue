@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import type { RoomPage } from '../../contract/room'
 import JobSteps from '../journal/JobSteps.vue'
-import { plural, size, when } from '../kit/format'
+import { plural, size, timeZone, when } from '../kit/format'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
 import { nextNight } from './room'
@@ -19,7 +19,7 @@ const tonight = ref(true)
 const sure = ref(false)
 const opened = ref<string | null>(null)
 const night = computed(() =>
-  tonight.value ? nextNight(Date.now(), from.value, until.value) : { fromMs: Date.now(), untilMs: Date.now() + 4 * 3_600_000 },
+  tonight.value ? nextNight(Date.now(), from.value, until.value, timeZone.value) : { fromMs: Date.now(), untilMs: Date.now() + 4 * 3_600_000 },
 )
 const inUse = computed(() => props.page.moves.filter(({ inUse: now }) => now).length)
 const refresh = () => client.invalidateQueries({ queryKey: ['room'] })

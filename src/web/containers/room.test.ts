@@ -25,7 +25,8 @@ describe('shares as bars', () => {
 })
 
 describe('the next night', () => {
-  const at = (day: number, hour: number) => new Date(2026, 10, day, hour).getTime()
+  // An hour ahead of UTC.
+  const at = (day: number, hour: number) => Date.UTC(2026, 10, day, hour - 1)
   it.each([
     [at(23, 15), 1, 5, at(24, 1), at(24, 5)],
     [at(23, 3), 1, 5, at(23, 1), at(23, 5)],
@@ -33,6 +34,6 @@ describe('the next night', () => {
     [at(23, 2), 22, 4, at(22, 22), at(23, 4)],
     [at(23, 5), 22, 4, at(23, 22), at(24, 4)],
   ])('after %d, from %d to %d', (now, from, until, fromMs, untilMs) => {
-    expect(nextNight(now, from, until)).toEqual({ fromMs, untilMs })
+    expect(nextNight(now, from, until, 'Europe/Copenhagen')).toEqual({ fromMs, untilMs })
   })
 })

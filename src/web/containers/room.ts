@@ -1,5 +1,6 @@
 import type { ShareLoad } from '../../contract/room'
 import { slotSays } from '../../core/containers'
+import { localHourMs } from '../../core/stats/zone'
 import { count, percent, size } from '../kit/format'
 
 /** A share in one bar: what is used, what will be, and the limit, as parts of the whole. */
@@ -37,15 +38,11 @@ function loadWords(one: ShareLoad, then: ShareLoad | null): string {
   return `${peak} operations a second at ${slotSays(one.peakIops > 0 ? one.peakSlot : (then?.peakSlot ?? 0))}${one.bearsIops === null ? '' : `; it bears ${count(one.bearsIops)}`}`
 }
 
-/** The next night between two hours, in the browser's idea of local time: tonight, or the one that has begun. */
-export function nextNight(nowMs: number, fromHour: number, untilHour: number): { fromMs: number; untilMs: number } {
-  const at = (dayOffset: number, hour: number) => {
-    const day = new Date(nowMs)
-    return new Date(day.getFullYear(), day.getMonth(), day.getDate() + dayOffset, hour).getTime()
-  }
+/** The next night between two hours of the organisation's time: tonight, or the one that has begun. */
+export function nextNight(nowMs: number, fromHour: number, untilHour: number, timeZone: string): { fromMs: number; untilMs: number } {
   for (let day = -1; ; day++) {
-    const fromMs = at(day, fromHour)
-    const untilMs = at(untilHour > fromHour ? day : day + 1, untilHour)
+    const fromMs = localHourMs(timeZone, nowMs, day, fromHour)
+    const untilMs = localHourMs(timeZone, nowMs, untilHour > fromHour ? day : day + 1, untilHour)
     if (untilMs > nowMs) return { fromMs, untilMs }
   }
 }

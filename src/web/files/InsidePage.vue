@@ -139,7 +139,7 @@ onMounted(() => {
             ><BButton variant="link" @click="go(one)">{{ one.name || 'everything' }}</BButton> \ </template
           >{{ picture.name }}
         </p>
-        <FolderIcicle :picture="picture" :depth="DEPTH" :chosen="chosen?.path ?? null" @choose="chosen = $event" @go="go" />
+        <FolderIcicle :picture="picture" :depth="DEPTH" :chosen="chosen?.path ?? null" :rules="rules" @choose="chosen = $event" @go="go" />
         <div v-if="chosen" class="chosen" role="group" aria-label="The chosen folder">
           <span class="mono">{{ chosen.path || 'everything' }}</span>: <strong>{{ size(chosen.bytes) }}</strong>,
           {{ plural(chosen.files, 'file') }} of {{ plural(chosen.people, 'person', 'people') }}.
@@ -176,12 +176,15 @@ onMounted(() => {
     <aside class="margin" aria-label="What the rules bring">
       <h2>What the rules bring</h2>
       <p v-if="!result || !sums || rules.length === 0" class="quiet">
-        Read an inventory, then choose folders that may be left out. Here stands what it brings, and what it costs.
+        {{ sums && sums.rows > 0 ? 'Choose folders that may be left out.' : 'Read an inventory, then choose folders that may be left out.' }} Here
+        stands what it brings, and what it costs.
       </p>
       <template v-else>
         <p class="big">
           <strong>{{ size(result.before.bytes) }} → {{ size(result.after.bytes) }}</strong
-          ><span class="quiet small"> {{ size(saved) }} less, smaller for {{ count(result.smallerFor) }} of {{ count(result.before.people) }}</span>
+          ><br /><span class="quiet small"
+            >{{ size(saved) }} less, smaller for {{ count(result.smallerFor) }} of {{ count(result.before.people) }}</span
+          >
         </p>
         <p>
           The person in the middle: {{ size(result.perPerson.before.middle) }} → {{ size(result.perPerson.after.middle) }}. One in ten has more than
@@ -192,7 +195,9 @@ onMounted(() => {
           <strong>{{ duration(result.logonMs.before.middle) }} → {{ duration(result.logonMs.after.middle) }}</strong> for the person in the middle,
           {{ duration(result.logonMs.before.ninth) }} → {{ duration(result.logonMs.after.ninth) }} for one in ten.
         </p>
-        <p v-if="result.lost.files === 0" class="moss">Nothing that looks like somebody’s work would be lost.</p>
+        <p v-if="result.lost.files === 0" class="moss">
+          No document that was changed in the last half year would be lost. What else is in there, only its program knows.
+        </p>
         <BButton variant="primary" class="w-100 text-start" :disabled="!patternOk || !session.isAdministrator" @click="toPolicy"
           >Put these rules into a draft of the policy</BButton
         >

@@ -50,7 +50,7 @@ async function signOut(): Promise<void> {
         v-for="place in PLACES"
         :key="place.path"
         :to="place.path"
-        :class="{ on: place.path === '/' ? $route.path === '/' : $route.path.startsWith(place.path) }"
+        :class="{ on: place.path === '/' ? $route.path === '/' : $route.path.startsWith(place.path) || $route.meta['place'] === place.path }"
         >{{ place.title }}</RouterLink
       >
     </nav>
