@@ -27,12 +27,22 @@ test('hosts that are ready: who is not, why, side by side; leftovers go, and the
 })
 
 test('a pool is proven with a test person: on, off, clean, on again elsewhere, the same; and what came of it is kept', async ({ page }) => {
-  test.setTimeout(150_000)
+  test.setTimeout(280_000)
   await signIn(page, 'Hedda Vaas', '/pools?pool=ticket-hall')
+  const job = page.getByRole('region', { name: 'Job' })
+  // Another test may have published a setting that waits for a restart; a host that waits is, rightly, not proven.
+  await expect(page.getByRole('table', { name: 'Hosts' })).toContainText('TH-')
+  const restart = page.getByRole('button', { name: 'Restart those that wait for it…' })
+  if (await restart.isVisible()) {
+    await restart.click()
+    await page.getByRole('button', { name: 'Restart', exact: true }).click()
+    await expect(job.getByRole('status')).toContainText('Done', { timeout: 120_000 })
+    await expect(restart).toHaveCount(0, { timeout: 30_000 })
+    await page.reload()
+  }
   await page.getByRole('button', { name: 'Prove it…' }).click()
   await page.getByLabel('Test person').fill('proof.ticket-hall')
   await page.getByRole('button', { name: 'Prove Ticket halls' }).click()
-  const job = page.getByRole('region', { name: 'Job' })
   await expect(job).toContainText('the same, with the mark', { timeout: 120_000 })
   await expect(job).toContainText('takes sessions again')
   await expect(job.getByRole('status')).toContainText('Done')

@@ -20,7 +20,7 @@ test('permissions: what is wrong, who may do what and why, set right, and put ba
   const findings = page.getByRole('list', { name: 'Wrong with the permissions' })
   await expect(findings).toContainText('can look into folders that others make')
   await page.getByRole('textbox', { name: 'Part of a person’s name' }).fill('an')
-  await page.getByRole('complementary').getByRole('button').first().click()
+  await page.getByRole('complementary').getByRole('button', { name: /an/i }).first().click()
   const access = page.getByRole('complementary')
   await expect(access).toContainText('somebody else’s folder')
   await access
