@@ -23,6 +23,9 @@ export const ContainerLine = z.object({
   holderAlive: z.boolean().nullable(),
   findings: z.array(z.string()),
   upkeep: z.array(UpkeepFinding),
+  /** How much larger its file is than on the first day that is remembered, at most about 30 days ago. */
+  grewBytes: z.number().nullable(),
+  grewSinceMs: z.number().nullable(),
 })
 export type ContainerLine = z.infer<typeof ContainerLine>
 export const ShareLine = z.object({
@@ -32,6 +35,8 @@ export const ShareLine = z.object({
   totalBytes: z.number(),
   freeBytes: z.number(),
   latencyMs: z.number().nullable(),
+  /** How it survives the loss of a disk or a room, as its fleet says. */
+  redundancy: z.string().nullable(),
   containers: z.number(),
   allocatedBytes: z.number(),
   held: z.number(),

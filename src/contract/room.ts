@@ -77,6 +77,7 @@ export const LossQuery = z.object({
   required: z.coerce.number().int().min(1).max(20).optional(),
 })
 export const LossPage = z.object({
+  shares: z.array(z.object({ path: z.string(), zone: z.string().nullable() })),
   locations: z.array(z.object({ location: z.string(), share: z.string().nullable() })),
   mode: z.enum(['in-order', 'mirrored']),
   required: z.number(),

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { ShareLine } from './containers'
 
 const Right = z.object({
   mask: z.string(),
@@ -9,16 +10,7 @@ const Right = z.object({
   ),
 })
 
-export const SharePage = z.object({
-  id: z.string(),
-  path: z.string(),
-  zone: z.string().nullable(),
-  totalBytes: z.number(),
-  freeBytes: z.number(),
-  latencyMs: z.number().nullable(),
-  containers: z.number(),
-  allocatedBytes: z.number(),
-  held: z.number(),
+export const SharePage = ShareLine.extend({
   /** Used bytes and latency by moment, the oldest first. */
   samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })),
   /** Bytes a day, with its interval; null where there are too few samples. */

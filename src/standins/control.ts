@@ -54,6 +54,7 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
         freeBytes: freeBytesOf(share),
         latencyMs: share.latencyMs,
         iops: share.iops,
+        redundancy: share.redundancy,
       })),
     }
   })

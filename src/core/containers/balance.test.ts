@@ -9,6 +9,7 @@ const share = (path: string, more: Partial<RoomShare> = {}): RoomShare => ({
   totalBytes: 1000 * GIB,
   usedBytes: 0,
   bearsIops: null,
+  takes: true,
   ...more,
 })
 const container = (id: string, on: string, gib: number, more: Partial<RoomContainer> = {}): RoomContainer => ({

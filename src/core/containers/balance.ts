@@ -20,6 +20,8 @@ export interface RoomShare {
   readonly usedBytes: number
   /** Operations a second that it bears; null where nobody said. */
   readonly bearsIops: number | null
+  /** Whether containers can be moved to it. */
+  readonly takes: boolean
 }
 
 export interface RoomContainer {
@@ -164,7 +166,7 @@ function shelvesOf(shares: readonly RoomShare[], containers: readonly RoomContai
   const shelves = new Map(
     shares.map((share) => {
       const emptied = aim.empty.includes(share.path)
-      return [share.path, new Shelf(share, Math.floor(share.totalBytes * aim.fullTo), !emptied, aim.demand)]
+      return [share.path, new Shelf(share, Math.floor(share.totalBytes * aim.fullTo), share.takes && !emptied, aim.demand)]
     }),
   )
   for (const one of containers) shelves.get(one.share)?.add(one, 0)
@@ -231,14 +233,19 @@ type Mover = (one: RoomContainer, from: Shelf, because: Move['because']) => bool
 function relieve(shelf: Shelf, mobile: Mobile, move: Mover, notMet: string[]): void {
   const { bearsIops } = shelf.share
   if (bearsIops === null) return
+  let sorted: { slot: number; candidates: readonly RoomContainer[] } = { slot: -1, candidates: [] }
   for (;;) {
     const { slot, iops } = shelf.peak()
     if (iops <= bearsIops) return
-    const candidates = mobile(shelf)
-      .map((one) => ({ one, cost: one.bytes / shelf.asks(one, slot) }))
-      .filter(({ cost }) => Number.isFinite(cost))
-      .sort((a, b) => a.cost - b.cost || (a.one.id < b.one.id ? -1 : 1))
-    if (candidates.some(({ one }) => move(one, shelf, 'load'))) continue
+    if (sorted.slot !== slot) {
+      const costs = mobile(shelf).map((one) => ({ one, cost: one.bytes / shelf.asks(one, slot) }))
+      const candidates = costs.filter(({ cost }) => Number.isFinite(cost)).sort((a, b) => a.cost - b.cost || (a.one.id < b.one.id ? -1 : 1))
+      sorted = { slot, candidates: candidates.map(({ one }) => one) }
+    }
+    const moved = sorted.candidates.findIndex((one) => move(one, shelf, 'load'))
+    // Those before it found no place, and will find none while others only fill up.
+    sorted = { slot, candidates: sorted.candidates.slice(moved + 1) }
+    if (moved >= 0) continue
     notMet.push(`${shelf.path} is still asked for ${countSay(iops)} operations a second at ${slotSays(slot)}; it bears ${countSay(bearsIops)}.`)
     return
   }

@@ -7,8 +7,8 @@ const QUAY = String.raw`\\quay-fs1\profiles`
 const HILL = String.raw`\\hill-fs1\profiles`
 const AIM: BalanceAim = { fullTo: 0.8, zones: 'any', empty: [], demand: DEMAND }
 const shares: RoomShare[] = [
-  { path: QUAY, zone: 'Q1', totalBytes: 1000 * GIB, usedBytes: 500 * GIB, bearsIops: 20_000 },
-  { path: HILL, zone: 'H1', totalBytes: 400 * GIB, usedBytes: 300 * GIB, bearsIops: 2000 },
+  { path: QUAY, zone: 'Q1', totalBytes: 1000 * GIB, usedBytes: 500 * GIB, bearsIops: 20_000, takes: true },
+  { path: HILL, zone: 'H1', totalBytes: 400 * GIB, usedBytes: 300 * GIB, bearsIops: 2000, takes: true },
 ]
 const on = (share: string, n: number, more: Partial<LossContainer> = {}): LossContainer[] =>
   Array.from({ length: n }, (_, i) => ({

@@ -81,7 +81,7 @@ export class FolderTree {
   nameOf(file: number): string {
     const from = this.#nameAt.values[file] ?? 0
     const end = file + 1 < this.files ? (this.#nameAt.values[file + 1] ?? 0) : this.#namesEnd
-    return String.fromCharCode(...this.#names.subarray(from, end))
+    return String.fromCharCode.apply(null, this.#names.subarray(from, end) as unknown as number[])
   }
 
   /** The path of a folder below the profile; of the profile itself, nothing. */
@@ -165,7 +165,7 @@ export interface FolderSums {
 }
 
 /** What each folder holds with all that is below it. Children stand after their parents, so that one way back adds everything up. */
-export function sumsOf(tree: FolderTree, counts: (file: number) => boolean = () => true): FolderSums {
+export function sumsOf(tree: FolderTree): FolderSums {
   const n = tree.folders.length
   const bytes = new Float64Array(n)
   const files = new Float64Array(n)
@@ -173,7 +173,6 @@ export function sumsOf(tree: FolderTree, counts: (file: number) => boolean = () 
   const seen = new Int32Array(n).fill(-1)
   // By person, so that each is counted once in a folder however the rows were mixed.
   for (const file of byPerson(tree)) {
-    if (!counts(file)) continue
     const folder = tree.folderOf(file)
     addTo(bytes, folder, tree.bytesOf(file))
     addTo(files, folder, 1)

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { join } from 'node:path'
 import type { ContainerJob, ContainerJobs, ContainerPage } from '../../contract/containers'
 import { Problem } from '../../contract/errors'
@@ -6,7 +7,7 @@ import { StepStopped, type NewJob, type Step } from '../journal/jobs'
 import { releaseHold } from '../pools/remedies'
 import type { Context } from '../shell/context'
 import { held } from './held'
-import { archive, moveTo } from './moving'
+import { archive, moveTo, NOBODY_TELLS } from './moving'
 import { KEPT_DAYS, setAside } from './set-aside'
 import type { ContainerRow, ShareRow } from './store'
 
@@ -16,11 +17,13 @@ type Need = Pick<Context, 'fleet' | 'database' | 'disks' | 'now'>
 /** What can be done with a container as it is, and why not what cannot. */
 export function actionsFor(row: ContainerRow, inspection: Inspection): Action[] {
   const inUse =
-    row.holderHost === null
-      ? null
-      : row.holderAlive === false
-        ? `${row.holderHost} still has it open. Release the hold first.`
-        : `${row.holderHost} has it open.`
+    row.shareAddedBy !== null
+      ? NOBODY_TELLS
+      : row.holderHost === null
+        ? null
+        : row.holderAlive === false
+          ? `${row.holderHost} still has it open. Release the hold first.`
+          : `${row.holderHost} has it open.`
   const { state, kind, format, findings } = inspection
   const unsound =
     format !== 'vhdx'
@@ -86,6 +89,7 @@ export function actionsFor(row: ContainerRow, inspection: Inspection): Action[] 
 /** The job for an action. Every one takes the hold first, and gives it back whatever happens. */
 export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob, author: string, shares: readonly ShareRow[] = []): NewJob {
   if (row.mount === null) throw new Problem('container.busy', 'Its share cannot be reached from here.')
+  if (row.shareAddedBy !== null) throw new Problem('container.busy', NOBODY_TELLS)
   if (wanted.kind === 'move' || wanted.kind === 'archive' || wanted.kind === 'copy') {
     const to = shares.find(({ id }) => id === wanted.toShare)
     if (!to) throw new Problem('share.unknown')
@@ -102,7 +106,7 @@ export function containerJob(need: Need, row: ContainerRow, wanted: ContainerJob
       ...base,
       title: `Set ${row.file} aside`,
       change: { before: 'in use', after: `kept until deleted, ${KEPT_DAYS} days` },
-      steps: held(need, [row], [{ title: 'Move it out of use', run: (job) => setAside(need, row, row.mount ?? '', job, author, KEPT_DAYS) }]),
+      steps: held(need, [row], [{ title: 'Move it out of use', run: () => setAside(need, row, row.mount ?? '', randomUUID(), author, KEPT_DAYS) }]),
     }
   }
   const grow = wanted.kind === 'grow' ? (wanted.virtualBytes ?? 0) : null
@@ -179,10 +183,7 @@ export function manyContainersJob(
       title: row.id,
       run: async (job) => {
         try {
-          return await runAsOne(
-            containerJob(need, row, { ...wanted }, author, shares).steps,
-            KEEPS.has(wanted.kind) ? `${job}-${rows.indexOf(row)}` : job,
-          )
+          return await runAsOne(containerJob(need, row, { ...wanted }, author, shares).steps, job)
         } catch (error) {
           refused++
           return `Left as it is: ${error instanceof Error ? error.message : String(error)}`
@@ -192,15 +193,22 @@ export function manyContainersJob(
   }
 }
 
-/** Kinds that keep something under the job's name: one name for each container. */
-const KEEPS: ReadonlySet<string> = new Set(['set-aside', 'move', 'archive'])
-
-/** All steps as one. What it says is what the work itself said, not that the container was taken before and given back after it. */
+/**
+ * All steps as one, for jobs about many things. What it says is what the last of the work itself said, not what was put back after it.
+ * @throws what the first step threw that did not go through, once the steps that always run have run
+ */
 export async function runAsOne(steps: readonly Step[], job: string): Promise<string> {
   let note = ''
-  for (const [i, step] of steps.entries()) {
-    const said = await step.run(job, null)
-    if (steps.length === 1 || i === steps.length - 2) note = said
+  let failure: Error | null = null
+  for (const step of steps) {
+    if (failure && !step.always) continue
+    try {
+      const said = await step.run(job, failure?.message ?? null)
+      if (!step.always) note = said
+    } catch (error) {
+      failure ??= error instanceof Error ? error : new Error(String(error))
+    }
   }
+  if (failure) throw failure
   return note
 }

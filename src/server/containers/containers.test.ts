@@ -123,7 +123,7 @@ describe('what can be done', () => {
       /more than 128 MiB/,
     )
   })
-  const mara = { mount: '/nowhere', file: 'mara/profile.vhdx', id: 'x', person: 'mara', virtualBytes: 1 }
+  const mara = { mount: '/nowhere', file: 'mara/profile.vhdx', id: 'x', person: 'mara', virtualBytes: 1, shareAddedBy: null }
 
   it('repairs only what needs it, and says what it cannot write anew', async () => {
     const path = put('mara/profile.vhdx', [0])
@@ -202,7 +202,7 @@ describe('what can be done', () => {
       { share: PATH, file: 'mara/profile.vhdx', host: 'ikebana', session: 'gone', sinceMs: 0 },
       { share: PATH, file: 'jonas/profile.vhdx', host: 'TH-1', session: 's', sinceMs: 0 },
     ]
-    await sweepHalfWritten(context())
+    await sweepHalfWritten(context(), Date.now() + 1000)
     expect([existsSync(`${path}.rewriting`), existsSync(path), world.holds.map(({ host }) => host)]).toEqual([false, true, ['TH-1']])
   })
 

@@ -1,9 +1,6 @@
 import {
   closeSync,
-  constants,
   existsSync,
-  fchmodSync,
-  fchownSync,
   fsyncSync,
   ftruncateSync,
   futimesSync,
@@ -11,17 +8,15 @@ import {
   openSync,
   readSync,
   renameSync,
+  rmdirSync,
   rmSync,
-  statfsSync,
   statSync,
   writeSync,
 } from 'node:fs'
 import { dirname } from 'node:path'
 import { setImmediate } from 'node:timers/promises'
-import { onlyZeros } from '../../core/containers'
-import { REWRITING, syncFolder } from './rewrite-file'
-
-const SLICE = 1 << 20
+import { bytesSay, onlyZeros } from '../../core/containers'
+import { fits, openBeside, SLICE, syncFolder, unchanged } from './beside'
 
 export interface CopyOptions {
   /** Called after each slice, with the bytes done of all that there are to read; may throw to stop. */
@@ -41,18 +36,16 @@ export class CannotCopy extends Error {}
 export async function copyFile(from: string, to: string, options: CopyOptions): Promise<{ bytes: number }> {
   const reached = (step: string) => options.reached?.(step)
   if (existsSync(to)) throw new CannotCopy(`${to} exists already.`)
-  mkdirSync(dirname(to), { recursive: true })
-  const beside = to + REWRITING
-  rmSync(beside, { force: true })
   const stat = statSync(from)
-  const room = statfsSync(dirname(to))
-  if (room.bavail * room.bsize < stat.blocks * 512) throw new CannotCopy(`There is no room for ${stat.blocks * 512} bytes at the target.`)
   const source = openSync(from, 'r')
+  const madeFrom = mkdirSync(dirname(to), { recursive: true })
+  let beside: string | null = null
   let file: number | null = null
   try {
-    file = openSync(beside, constants.O_RDWR | constants.O_CREAT | constants.O_EXCL, stat.mode)
-    fchmodSync(file, stat.mode)
-    if (stat.uid !== process.getuid?.() || stat.gid !== process.getgid?.()) fchownSync(file, stat.uid, stat.gid)
+    if (!fits(to, stat.blocks * 512)) throw new CannotCopy(`There is no room for ${bytesSay(stat.blocks * 512)} at the target.`)
+    const made = openBeside(to, stat)
+    beside = made.path
+    file = made.file
     ftruncateSync(file, stat.size)
     reached('made')
     const mine = new Uint8Array(SLICE)
@@ -87,9 +80,7 @@ export async function copyFile(from: string, to: string, options: CopyOptions): 
       await step(length)
     }
     reached('compared')
-    const now = statSync(from)
-    if (now.mtimeMs !== stat.mtimeMs || now.size !== stat.size || now.ino !== stat.ino)
-      throw new CannotCopy('Somebody wrote into the file meanwhile.')
+    if (!unchanged(stat, statSync(from))) throw new CannotCopy('Somebody wrote into the file meanwhile.')
     futimesSync(file, stat.atimeMs / 1000, stat.mtimeMs / 1000)
     fsyncSync(file)
     if (existsSync(to)) throw new CannotCopy(`${to} was made meanwhile.`)
@@ -99,11 +90,23 @@ export async function copyFile(from: string, to: string, options: CopyOptions): 
     reached('done')
     return { bytes: stat.size }
   } catch (error) {
-    rmSync(beside, { force: true })
+    if (beside !== null) rmSync(beside, { force: true })
+    if (madeFrom !== undefined) removeEmpty(dirname(to), madeFrom)
     throw error
   } finally {
     closeSync(source)
     if (file !== null) closeSync(file)
+  }
+}
+
+/** Takes away folders that were made for a copy, up to the first of them, unless somebody has put something there. */
+function removeEmpty(folder: string, first: string): void {
+  for (let at = folder; at.length >= first.length; at = dirname(at)) {
+    try {
+      rmdirSync(at)
+    } catch {
+      return
+    }
   }
 }
 

@@ -6,12 +6,13 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { containerJob, manyContainersJob } from './actions'
 import { copyFile } from './copy-file'
 import { HILL, makeWorld, MIB, QUAY, type World } from './fixtures/world'
-import { REWRITING } from './rewrite-file'
+import { REWRITING } from './beside'
 import { roomHandlers } from './room'
 import { scanShares } from './scan'
 import { deleteLater, deleteOutdated, KEPT_DAYS, putBackJob } from './set-aside'
 import { shareHandlers } from './shares'
-import { setAsideLines, shareRows } from './store'
+import { forgetSizes, setAsideLines, shareRows } from './store'
+import { readJob } from '../journal/store'
 import { sweepHalfWritten } from './sweep'
 import { startDueWaves, waveLines } from './waves'
 
@@ -73,6 +74,16 @@ describe('copying a file', () => {
       }),
     ).rejects.toThrow('stop')
     expect([existsSync(to), readdirSync(join(to, '..'))]).toEqual([false, []])
+    // A folder that was made for a copy that did not come goes again.
+    const deep = at(world.hill, 'no/where/profile.vhdx')
+    await expect(
+      copyFile(
+        path,
+        deep,
+        during('copied', () => utimesSync(path, 2, 2)),
+      ),
+    ).rejects.toThrow(/meanwhile/)
+    expect(existsSync(at(world.hill, 'no'))).toBe(false)
   })
 
   describe('killed at any step', () => {
@@ -166,10 +177,10 @@ describe('moving a container', () => {
     )
     await early.steps[0]?.run('job-b', null)
     void early.steps[1]?.run('job-b', null)
-    await expect.poll(async () => (await world.database.query(`select id from moves where id = 'job-b'`)).length).toBe(1)
+    await expect.poll(async () => (await world.database.query(`select id from moves where container like '%jonas%'`)).length).toBe(1)
     writeFileSync(at(world.hill, `half${REWRITING}`), 'half')
     expect([existsSync(mara), existsSync(at(world.hill, 'mara/profile.vhdx'))]).toEqual([true, true])
-    await sweepHalfWritten(world.context())
+    await sweepHalfWritten(world.context(), Date.now() + 1000)
     expect([
       existsSync(mara),
       existsSync(at(world.hill, 'mara/profile.vhdx')),
@@ -177,14 +188,14 @@ describe('moving a container', () => {
       existsSync(at(world.hill, `half${REWRITING}`)),
       world.holds,
     ]).toEqual([false, true, true, false, []])
-    expect((await world.database.query<{ state: string }>('select state from moves order by id')).map(({ state }) => state)).toEqual([
+    expect((await world.database.query<{ state: string }>('select state from moves order by container desc')).map(({ state }) => state)).toEqual([
       'done',
       'given up',
     ])
     expect((await world.database.query<{ what: string }>('select what from journal order by id desc limit 1'))[0]?.what).toContain(
       'brought a move to its end',
     )
-    await sweepHalfWritten(world.context())
+    await sweepHalfWritten(world.context(), Date.now() + 1000)
     expect(await setAsideLines(world.database)).toHaveLength(1)
   })
 })
@@ -326,6 +337,51 @@ describe('planning room', () => {
   })
 })
 
+describe('a job over many', () => {
+  it('stops within its step when somebody wishes it, says so, and gives everything back', async () => {
+    world.put('mara/profile.vhdx', [0])
+    await scanShares(world.context())
+    const context = world.context()
+    const disks = {
+      ...world.disks,
+      copy: async (_: string, __: string, job: string) => {
+        context.jobs.cancel(job)
+        throw new Error('Stopped on request. The file was left as it is.')
+      },
+    }
+    const wanted = containerJob(
+      { ...context, disks },
+      await world.row('mara/profile.vhdx'),
+      { kind: 'move', toShare: 'hill' },
+      'vaas',
+      await shareRows(world.database),
+    )
+    const { id } = await context.jobs.start(wanted)
+    await context.jobs.settle()
+    const job = await readJob(world.database, id)
+    expect([job?.state, job?.steps.map(({ state }) => state), world.holds]).toEqual(['cancelled', ['done', 'failed', 'skipped', 'done'], []])
+  })
+})
+
+describe('growth', () => {
+  it('is told from what the file server remembers, goes along with a move, and is forgotten after a month', async () => {
+    world.put('mara/profile.vhdx', [0, 1, 2])
+    await scanShares(world.context())
+    const before = await world.row('mara/profile.vhdx')
+    expect([before.grewBytes, before.grewSinceMs]).toEqual([
+      before.fileBytes - 3 * MIB,
+      Math.floor((world.nowMs - 20 * 86_400_000) / 86_400_000) * 86_400_000,
+    ])
+    await act('mara/profile.vhdx', { kind: 'move', toShare: 'hill', keepDays: 0 })
+    expect((await world.row('mara/profile.vhdx', world.hill)).grewBytes).toBe(before.grewBytes)
+    await forgetSizes(world.database, world.nowMs - 5 * 86_400_000)
+    expect((await world.row('mara/profile.vhdx', world.hill)).grewBytes).toBe(before.grewBytes)
+    await world.database.exec('delete from containers')
+    await forgetSizes(world.database, world.nowMs - 5 * 86_400_000)
+    expect(await world.database.query('select 1 from container_days where day_ms < $1', [world.nowMs - 5 * 86_400_000])).toEqual([])
+  })
+})
+
 describe('a share that was added by hand', () => {
   const share = () => shareHandlers(world.context())
   const add = (body: object) => share().shareAdd({ input: { body: { zone: null, ...body } }, caller: { name: 'vaas' } } as never)
@@ -339,6 +395,9 @@ describe('a share that was added by hand', () => {
     const line = (await shareRows(world.database)).find((one) => one.id === id)
     expect(line).toMatchObject({ path: '\\\\nas-7\\profiles', zone: 'Q2', containers: 1, addedBy: 'vaas' })
     expect((line?.totalBytes ?? 0) > (line?.freeBytes ?? 0)).toBe(true)
+    // Nobody tells who has its files open, so nothing is changed on it, and no plan counts on it.
+    const mine = await world.row('mara/profile.vhdx', { ...world.quay, path: '\\\\nas-7\\profiles' })
+    expect(() => containerJob(world.context(), mine, { kind: 'compact' }, 'vaas')).toThrow(/added by hand/)
     await share().shareForget({ input: { params: { id } }, caller: { name: 'vaas' } } as never)
     await scanShares(world.context())
     expect((await shareRows(world.database)).map((one) => one.id).sort()).toEqual(['hill', 'quay'])

@@ -1,4 +1,5 @@
-import { existsSync } from 'node:fs'
+import { randomUUID } from 'node:crypto'
+import { existsSync, statSync } from 'node:fs'
 import { rm } from 'node:fs/promises'
 import { basename, join } from 'node:path'
 import { Problem } from '../../contract/errors'
@@ -13,6 +14,9 @@ import { containerRow, type ContainerRow, type ShareRow } from './store'
 /** Where containers lie that are archived; never looked at by hosts, nor by the scan. */
 export const ARCHIVE = '.archive'
 type Need = Pick<Context, 'fleet' | 'database' | 'disks' | 'now'>
+
+/** Of a share that was added by hand. */
+export const NOBODY_TELLS = 'The share was added by hand: no fleet tells who has its files open, so nothing is changed on it.'
 
 interface MoveRow {
   readonly id: string
@@ -47,13 +51,14 @@ interface Wanted extends Pick<MoveRow, 'kind' | 'keepDays' | 'author'> {
 function relocation(need: Need, row: ContainerRow, to: ShareRow, toFile: string, { kind, keepDays, author, title }: Wanted): NewJob {
   const why = cannotMoveKind(row.kind)
   if (why !== null) throw new Problem('container.busy', why)
+  if (row.shareAddedBy !== null || to.addedBy !== null) throw new Problem('container.busy', NOBODY_TELLS)
   if (row.mount === null || to.mount === null) throw new Problem('container.busy', 'One of the shares cannot be reached from here.')
   if (to.freeBytes < row.fileBytes)
     throw new Problem('container.busy', `${to.path} has only ${bytesSay(to.freeBytes)} left; the file takes ${bytesSay(row.fileBytes)}.`)
   const target = join(to.mount, toFile)
   const source = join(row.mount, row.file)
-  const plan = (id: string): MoveRow => ({
-    id,
+  const plan: MoveRow = {
+    id: randomUUID(),
     kind,
     container: row.id,
     fromShare: row.share,
@@ -63,7 +68,7 @@ function relocation(need: Need, row: ContainerRow, to: ShareRow, toFile: string,
     keepDays,
     author,
     atMs: need.now(),
-  })
+  }
   const places = kind === 'move' ? [row, { share: to.path, file: toFile }] : [row]
   return {
     kind,
@@ -80,17 +85,17 @@ function relocation(need: Need, row: ContainerRow, to: ShareRow, toFile: string,
         title: 'Copy it beside its new place, make that durable, compare, and put it in place',
         run: async (job) => {
           if (existsSync(target)) throw new StepStopped(`There is a ${toFile} on ${to.path} already.`)
-          await saveMove(need, plan(job))
+          await saveMove(need, plan)
           try {
             const { bytes } = await need.disks.copy(source, target, job)
             return `${bytesSay(bytes)} copied and compared byte by byte`
           } catch (error) {
-            await endMove(need, job, 'given up')
+            await endMove(need, plan.id, 'given up')
             throw error
           }
         },
       },
-      { title: kind === 'move' ? 'Let it take the old one’s place' : 'Enter it into the archive', run: (job) => arrive(need, plan(job), row) },
+      { title: kind === 'move' ? 'Let it take the old one’s place' : 'Enter it into the archive', run: () => arrive(need, plan, row) },
     ]),
   }
 }
@@ -98,6 +103,7 @@ function relocation(need: Need, row: ContainerRow, to: ShareRow, toFile: string,
 /** The second half of a move: the copy is whole and in its place, the old one goes out of use. Can be done again after a stop. */
 async function arrive(need: Pick<Context, 'database' | 'now'>, move: MoveRow, row: ContainerRow): Promise<string> {
   const { database, now } = need
+  const arrived = `${move.toShare}\\${move.toFile.replaceAll('/', '\\')}`
   let said: string
   if (move.kind === 'move') {
     if (move.keepDays > 0) said = `the old one is ${await setAside(need, row, row.mount ?? '', move.id, move.author, move.keepDays)}`
@@ -106,12 +112,13 @@ async function arrive(need: Pick<Context, 'database' | 'now'>, move: MoveRow, ro
       await database.query('delete from containers where id = $1', [row.id])
       said = 'the old one is deleted'
     }
+    await database.query('update container_days set id = $2 where id = $1', [row.id, arrived])
     // Known at once under its new place; the next scan reads the file itself.
     await database.query(
       `insert into containers (id, share, file, person, format, kind, state, virtual_bytes, file_bytes, allocated_bytes, disk_bytes, modified_ms, last_used_ms, findings)
         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 0, $12, $13::jsonb) on conflict do nothing`,
       [
-        `${move.toShare}\\${move.toFile.replaceAll('/', '\\')}`,
+        arrived,
         move.toShare,
         move.toFile,
         row.person,
@@ -155,17 +162,18 @@ async function endMove({ database }: Pick<Context, 'database'>, id: string, stat
 
 /**
  * Brings to an end what a stop cut off. A copy has its name only once it is whole and compared: where it is there, the old one goes out of use as
- * planned; where it is not, the old one simply stays in use.
+ * planned; where it is not, or somebody has written into either since, the old one simply stays in use.
+ * @param beforeMs only moves that began before this: later ones are under way
  */
-export async function finishMoves(need: Pick<Context, 'database' | 'now'>): Promise<void> {
+export async function finishMoves(need: Pick<Context, 'database' | 'now'>, beforeMs: number): Promise<void> {
   const open = await need.database.query<MoveRow & { mount: string | null }>(
     `select m.id, m.kind, m.container, m.from_share as "fromShare", m.from_file as "fromFile", m.to_share as "toShare", m.to_file as "toFile", m.keep_days as "keepDays", m.author, m.at_ms as "atMs", s.mount
-      from moves m left join shares s on s.path = m.to_share where m.state = 'copying'`,
+      from moves m left join shares s on s.path = m.to_share where m.state = 'copying' and m.at_ms < $1`,
+    [beforeMs],
   )
   for (const { mount, ...move } of open) {
     const row = await containerRow(need.database, move.container)
-    const arrived = mount !== null && existsSync(join(mount, move.toFile))
-    if (arrived && row?.mount) {
+    if (mount !== null && row?.mount && sameFile(join(row.mount, row.file), join(mount, move.toFile))) {
       const after = await arrive(need, move, row)
       await writeJournal(need.database, {
         atMs: need.now(),
@@ -175,6 +183,13 @@ export async function finishMoves(need: Pick<Context, 'database' | 'now'>): Prom
         before: move.fromShare,
         after,
       })
-    } else await endMove(need, move.id, arrived ? 'done' : 'given up')
+    } else await endMove(need, move.id, 'given up')
   }
+}
+
+/** Whether a copy is still what was copied: it has the size and the time of change of the original. */
+function sameFile(original: string, copy: string): boolean {
+  if (!existsSync(original) || !existsSync(copy)) return false
+  const [a, b] = [statSync(original), statSync(copy)]
+  return a.size === b.size && Math.round(a.mtimeMs) === Math.round(b.mtimeMs)
 }

@@ -20,7 +20,8 @@ import { buildSync } from 'esbuild'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { anatomyOf, inspect, newVhdx, type Write } from '../../core/containers'
 import { openDisk } from './open-disk'
-import { rewriteFile, REWRITING } from './rewrite-file'
+import { REWRITING } from './beside'
+import { rewriteFile } from './rewrite-file'
 
 const MIB = 2 ** 20
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-rewrite-'))

@@ -1,27 +1,9 @@
-import {
-  closeSync,
-  constants,
-  fchmodSync,
-  fchownSync,
-  fsyncSync,
-  ftruncateSync,
-  futimesSync,
-  openSync,
-  readSync,
-  renameSync,
-  rmSync,
-  statfsSync,
-  statSync,
-  writeSync,
-} from 'node:fs'
+import { closeSync, fsyncSync, ftruncateSync, futimesSync, readSync, renameSync, rmSync, statSync, writeSync } from 'node:fs'
 import { dirname } from 'node:path'
 import { setImmediate } from 'node:timers/promises'
-import { CannotRewrite, inspect, onlyZeros, planRewrite, readForRewrite, type Inspection } from '../../core/containers'
+import { bytesSay, CannotRewrite, inspect, onlyZeros, planRewrite, readForRewrite, type Inspection } from '../../core/containers'
+import { fits, openBeside, SLICE, syncFolder, unchanged } from './beside'
 import { openDisk } from './open-disk'
-
-/** While a file is being written anew it stands beside the old one under this name; nothing else ever has it. */
-export const REWRITING = '.rewriting'
-const SLICE = 1 << 20
 
 export interface RewriteOptions {
   /** The new size of the disk; null keeps it. */
@@ -47,10 +29,9 @@ export interface Rewritten {
  */
 export async function rewriteFile(path: string, options: RewriteOptions): Promise<Rewritten> {
   const reached = (step: string) => options.reached?.(step)
-  const beside = path + REWRITING
-  rmSync(beside, { force: true })
   const old = openDisk(path)
   const stat = statSync(path)
+  let beside: string | null = null
   let file: number | null = null
   try {
     const vhdx = await readForRewrite(old)
@@ -73,12 +54,11 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
       }
     }
     const plan = planRewrite(vhdx, (block) => filled.has(block), options.guids, options.virtualBytes)
-    const room = statfsSync(dirname(path))
-    if (room.bavail * room.bsize < filled.size * blockBytes)
-      throw new CannotRewrite(`The share has no room for a second copy of ${filled.size * blockBytes} bytes while it is made.`)
-    file = openSync(beside, constants.O_RDWR | constants.O_CREAT | constants.O_EXCL, stat.mode)
-    fchmodSync(file, stat.mode)
-    if (stat.uid !== process.getuid?.() || stat.gid !== process.getgid?.()) fchownSync(file, stat.uid, stat.gid)
+    if (!fits(path, filled.size * blockBytes))
+      throw new CannotRewrite(`The share has no room for a second copy of ${bytesSay(filled.size * blockBytes)} while it is made.`)
+    const made = openBeside(path, stat)
+    beside = made.path
+    file = made.file
     reached('made')
     ftruncateSync(file, plan.fileBytes)
     for (const { from, to, bytes } of plan.copies) {
@@ -95,9 +75,7 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
     reached('durable')
     const after = await compared(beside, file, plan.copies, vhdx.replayed, step)
     reached('compared')
-    const now = statSync(path)
-    if (now.mtimeMs !== stat.mtimeMs || now.size !== stat.size || now.ino !== stat.ino)
-      throw new CannotRewrite('Somebody wrote into the file meanwhile. It was left as it is.')
+    if (!unchanged(stat, statSync(path))) throw new CannotRewrite('Somebody wrote into the file meanwhile. It was left as it is.')
     // When it was last used stays known; one millisecond later tells whoever remembers the old file that this is another.
     futimesSync(file, stat.atimeMs / 1000, (stat.mtimeMs + 1) / 1000)
     fsyncSync(file)
@@ -107,7 +85,7 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
     reached('done')
     return { before: plan.before, after, zeroBlocks: present.length - filled.size }
   } catch (error) {
-    rmSync(beside, { force: true })
+    if (beside !== null) rmSync(beside, { force: true })
     throw error
   } finally {
     old.close()
@@ -140,15 +118,5 @@ async function compared(
     return after
   } finally {
     disk.close()
-  }
-}
-
-/** Makes a rename in a folder durable. */
-export function syncFolder(folder: string): void {
-  const handle = openSync(folder, constants.O_RDONLY)
-  try {
-    fsyncSync(handle)
-  } finally {
-    closeSync(handle)
   }
 }

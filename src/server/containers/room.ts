@@ -15,6 +15,8 @@ import { current } from '../policies/routes'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 import { zoneOffsetMs } from '../../core/stats/zone'
+import type { Database } from '../db/database'
+import { NOBODY_TELLS } from './moving'
 import { shareRows, type ShareRow } from './store'
 import { waveLines, waveOr404 } from './waves'
 
@@ -38,36 +40,62 @@ interface ContainerFactsRow {
   kind: string
   bytes: number
   held: boolean
-  slot: number | null
-  pool: string | null
+}
+
+interface Habit {
+  readonly person: string
+  readonly slot: number
+  readonly pool: string | null
+}
+/** When people log on changes little within minutes, and counting it reads all attempts of two weeks. */
+const HABITS_FOR_MS = 10 * 60_000
+const habitsKnown = new WeakMap<Database, { readonly atMs: number; readonly habits: Promise<Map<string, Habit>> }>()
+
+/** When people usually log on, and to which pool. */
+function habitsOf({ database, config, now }: Pick<Context, 'database' | 'config' | 'now'>): Promise<Map<string, Habit>> {
+  const known = habitsKnown.get(database)
+  if (known && known.atMs > now() - HABITS_FOR_MS && known.atMs <= now()) return known.habits
+  const habits = database
+    .query<Habit>(
+      `select person, mode() within group (order by floor(mod(started_ms + $2, ${DAY_MS}) / ${SLOT_MINUTES * 60_000}))::integer as slot, mode() within group (order by pool) as pool
+        from attempts where started_ms > $1 and person is not null and outcome in ('ready', 'slow', 'degraded') group by person`,
+      [now() - HABIT_DAYS * DAY_MS, zoneOffsetMs(config.timeZone, now())],
+    )
+    .then((rows) => new Map(rows.map((row) => [row.person, row])))
+  habitsKnown.set(database, { atMs: now(), habits })
+  habits.catch(() => habitsKnown.delete(database))
+  return habits
 }
 
 /** Shares and containers as plans need them: what each takes, and when its person usually logs on. */
-async function roomFacts({ database, config, now }: Pick<Context, 'database' | 'config' | 'now'>): Promise<RoomFacts> {
-  const offset = zoneOffsetMs(config.timeZone, now())
-  const [rows, [row]] = await Promise.all([
-    shareRows(database),
-    database.query<{ list: ContainerFactsRow[] | null }>(
-      `with habits as (select person, mode() within group (order by floor(mod(started_ms + $2, ${DAY_MS}) / ${SLOT_MINUTES * 60_000}))::integer as slot, mode() within group (order by pool) as pool
-          from attempts where started_ms > $1 and person is not null and outcome in ('ready', 'slow', 'degraded') group by person)
-        select json_agg(json_build_object('id', c.id, 'share', c.share, 'file', c.file, 'person', c.person, 'name', p.name, 'kind', c.kind, 'bytes', c.file_bytes, 'held', c.holder_host is not null, 'slot', h.slot, 'pool', h.pool)) as list
-          from containers c left join people p on p.id = c.person left join habits h on h.person = c.person`,
-      [now() - HABIT_DAYS * DAY_MS, offset],
+async function roomFacts(context: Pick<Context, 'database' | 'config' | 'now'>): Promise<RoomFacts> {
+  const [rows, habits, [row]] = await Promise.all([
+    shareRows(context.database),
+    habitsOf(context),
+    context.database.query<{ list: ContainerFactsRow[] | null }>(
+      `select json_agg(json_build_object('id', c.id, 'share', c.share, 'file', c.file, 'person', c.person, 'name', p.name, 'kind', c.kind, 'bytes', c.file_bytes, 'held', c.holder_host is not null) order by c.id) as list
+        from containers c left join people p on p.id = c.person`,
     ),
   ])
+  const shares = rows.map(asRoomShare)
+  const closed = new Set(shares.filter(({ takes }) => !takes).map(({ path }) => path))
   return {
-    shares: rows.map(asRoomShare),
-    containers: (row?.list ?? []).map(({ kind, held, ...one }) => ({ ...one, inUse: held, stays: cannotMoveKind(kind) })),
+    shares,
+    containers: (row?.list ?? []).map(({ kind, held, ...one }) => {
+      const { slot = null, pool = null } = habits.get(one.person ?? '') ?? {}
+      return { ...one, slot, pool, inUse: held, stays: closed.has(one.share) ? NOBODY_TELLS : cannotMoveKind(kind) }
+    }),
   }
 }
 
-const asRoomShare = ({ id, path, zone, totalBytes, freeBytes, bearsIops }: ShareRow) => ({
+const asRoomShare = ({ id, path, zone, totalBytes, freeBytes, bearsIops, addedBy }: ShareRow) => ({
   id,
   path,
   zone,
   totalBytes,
   usedBytes: totalBytes - freeBytes,
   bearsIops,
+  takes: addedBy === null,
 })
 
 async function readRoom(
@@ -116,6 +144,7 @@ async function readLoss(
   const aim: BalanceAim = { fullTo: 1, zones: 'any', empty: [], demand: DEMAND }
   const result = loseShares(shares, containers, query.lost, rule, aim, newProfileBytes(containers))
   return {
+    shares: shares.map(({ path, zone }) => ({ path, zone })),
     locations: rule.locations.map((location) => ({ location, share: shareOfLocation(location, shares) })),
     mode: rule.mode,
     required: rule.required,

@@ -59,7 +59,7 @@ export function containerHandlers(context: Context): Handlers<Names> {
     },
     async container({ input }) {
       const row = await rowOr404(input.params.id)
-      const { mount, enabled, modifiedMs, ...container } = row
+      const { mount, enabled, modifiedMs, shareAddedBy: _, ...container } = row
       const anatomy = mount === null ? null : await disks.anatomy(join(mount, row.file)).catch((error: Error) => error)
       const read = anatomy !== null && !(anatomy instanceof Error) ? anatomy : null
       return {

@@ -5,7 +5,7 @@ import { upkeepOf, type ContainerFacts, type UpkeepFinding } from '../../core/co
 import { groupResolver } from '../../core/people'
 import { loadOrg } from '../logons/model'
 import type { Context } from '../shell/context'
-import { allShares } from './share-list'
+import { allShares, type KnownShare } from './share-list'
 
 interface Known {
   id: string
@@ -61,9 +61,9 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
   const dead = new Set((await fleet.hosts()).filter(({ power, answers }) => power === 'off' || !answers).map(({ host }) => host))
   const reports = new Map((await database.query<HostSessions>('select id, sessions, reported_ms from hosts')).map((row) => [row.id, row]))
   await database.query(
-    `insert into shares (id, path, zone, mount, total_bytes, free_bytes, latency_ms, updated_ms, bears_iops)
-    select id, path, zone, mount, "totalBytes", "freeBytes", "latencyMs", $2, iops from jsonb_to_recordset($1::jsonb) as r(id text, path text, zone text, mount text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision, iops integer)
-    on conflict (id) do update set path = excluded.path, zone = excluded.zone, mount = excluded.mount, total_bytes = excluded.total_bytes, free_bytes = excluded.free_bytes, latency_ms = excluded.latency_ms, updated_ms = excluded.updated_ms, bears_iops = coalesce(shares.bears_iops, excluded.bears_iops)`,
+    `insert into shares (id, path, zone, mount, total_bytes, free_bytes, latency_ms, updated_ms, bears_iops, redundancy)
+    select id, path, zone, mount, "totalBytes", "freeBytes", "latencyMs", $2, iops, redundancy from jsonb_to_recordset($1::jsonb) as r(id text, path text, zone text, mount text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision, iops integer, redundancy text)
+    on conflict (id) do update set path = excluded.path, zone = excluded.zone, mount = excluded.mount, total_bytes = excluded.total_bytes, free_bytes = excluded.free_bytes, latency_ms = excluded.latency_ms, updated_ms = excluded.updated_ms, bears_iops = coalesce(shares.bears_iops, excluded.bears_iops), redundancy = excluded.redundancy`,
     [JSON.stringify(shares), now()],
   )
   await database.query(
@@ -121,13 +121,7 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
         [JSON.stringify(changed.slice(at, at + 500))],
       )
     }
-    if (changed.length > 0) {
-      const sizes = JSON.stringify(changed.map(({ id, file_bytes }) => ({ id, file_bytes })))
-      await database.query(
-        `insert into container_days select id, $2, file_bytes from jsonb_to_recordset($1::jsonb) as r(id text, file_bytes bigint) on conflict do nothing`,
-        [sizes, Math.floor(now() / 86_400_000) * 86_400_000],
-      )
-    }
+    if (changed.length > 0) await keepSizes({ fleet, database, now }, share, changed, known.size === 0)
     const held = [...seen].flatMap((id) => {
       const hold = holds.get(`${share.path}|${id.slice(share.path.length + 1).replaceAll('\\', '/')}`)
       return hold
@@ -151,6 +145,29 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
   }
   await lookAfter(database, shares, now())
   live.tell('containers')
+}
+
+const DAY_MS = 86_400_000
+
+/** Keeps how large containers are today; of a share that is seen for the first time also what its file server remembers. */
+async function keepSizes(
+  { fleet, database, now }: Pick<Context, 'fleet' | 'database' | 'now'>,
+  share: KnownShare,
+  changed: readonly Found[],
+  firstTime: boolean,
+): Promise<void> {
+  const today = changed.map(({ id, file_bytes }) => ({ id, day_ms: now(), file_bytes }))
+  const { folders } = firstTime ? await fleet.shareHistory(share.id).catch(() => ({ folders: [] })) : { folders: [] }
+  const then = new Map(folders.map((one) => [one.folder.toLowerCase(), one]))
+  const before = changed.flatMap(({ id, person }) => {
+    const one = person === null ? undefined : then.get(person)
+    return one ? [{ id, day_ms: one.atMs, file_bytes: one.bytes }] : []
+  })
+  const days = [...before, ...today].map((one) => ({ ...one, day_ms: Math.floor(one.day_ms / DAY_MS) * DAY_MS }))
+  await database.query(
+    `insert into container_days select id, day_ms, file_bytes from jsonb_to_recordset($1::jsonb) as r(id text, day_ms bigint, file_bytes bigint) on conflict do nothing`,
+    [JSON.stringify(days)],
+  )
 }
 
 /** All disk files of a share, but those in folders that begin with a dot: what is set aside or archived there is no longer in use. */

@@ -39,7 +39,7 @@ async function measure({ id, path, zone, mount }: ByHand): Promise<KnownShare> {
     times.push(performance.now() - begun)
   }
   const latencyMs = times.sort((a, b) => a - b)[1] ?? 0
-  return { id, path, zone: zone ?? '', mount, totalBytes: blocks * bsize, freeBytes: bavail * bsize, latencyMs, iops: null }
+  return { id, path, zone: zone ?? '', mount, totalBytes: blocks * bsize, freeBytes: bavail * bsize, latencyMs, iops: null, redundancy: null }
 }
 
 /** Adds a share that no fleet tells of, by its path and the folder where it is mounted here. */

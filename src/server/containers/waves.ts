@@ -41,8 +41,9 @@ export async function startDueWaves(context: Context): Promise<void> {
   ])
   for (const wave of rows) {
     if (wave.state === 'running' && wave.job !== null && jobs.isRunning(wave.job)) return
+    await database.query(`update waves set state = 'running' where id = $1`, [wave.id])
     const job = await jobs.start(waveJob(context, wave))
-    await database.query(`update waves set state = 'running', job = $2 where id = $1`, [wave.id, job.id])
+    await database.query('update waves set job = $2 where id = $1', [wave.id, job.id])
     return
   }
 }
@@ -52,7 +53,6 @@ export function waveJob(context: Context, wave: WaveRow): NewJob {
   const { database, now, live } = context
   const left = new Map(wave.moves.map((move) => [move.id, move]))
   const count = { moved: 0, bytes: 0, late: 0 }
-  const told: string[] = []
   const says = () => `${count.moved} of ${wave.moves.length} moved, ${bytesSay(count.bytes)}${left.size ? `; ${left.size} left` : ''}`
   const step = ({ id, to, bytes }: WaveMove): Step => ({
     title: `${id} to ${to}`,
@@ -69,7 +69,7 @@ export function waveJob(context: Context, wave: WaveRow): NewJob {
           return 'It is not there any more.'
         }
         if (!target) throw new Error('That share is not known any more.')
-        const note = await runAsOne(moveTo(context, row, target, wave.keepDays, wave.author).steps, `${job}-${told.length}`)
+        const note = await runAsOne(moveTo(context, row, target, wave.keepDays, wave.author).steps, job)
         count.moved++
         count.bytes += bytes
         left.delete(id)
@@ -77,7 +77,6 @@ export function waveJob(context: Context, wave: WaveRow): NewJob {
       } catch (error) {
         return `Left as it is: ${error instanceof Error ? error.message : String(error)}`
       } finally {
-        told.push(id)
         await database.query('update waves set note = $2 where id = $1', [wave.id, says()])
       }
     },
@@ -98,21 +97,19 @@ export function waveJob(context: Context, wave: WaveRow): NewJob {
       ...wave.moves.map(step),
       {
         title: 'See what is left',
-        run: async () => {
-          const [row] = await database.query<{ state: string }>('select state from waves where id = $1', [wave.id])
-          if (row?.state !== 'cancelled') {
-            // Containers that were in use, or whose turn did not come, get another night; what cannot be moved at all would come again and again.
-            const again = left.size > 0 && (count.moved > 0 || count.late > 0)
-            const days = Math.ceil((now() + 1 - wave.fromMs) / DAY_MS)
-            await database.query(`update waves set state = $2, moves = $3::jsonb, from_ms = $4, until_ms = $5, note = $6 where id = $1`, [
-              wave.id,
-              again ? 'waiting' : 'done',
-              JSON.stringify(again ? [...left.values()] : wave.moves),
-              again ? wave.fromMs + days * DAY_MS : wave.fromMs,
-              again ? wave.untilMs + days * DAY_MS : wave.untilMs,
-              says(),
-            ])
-          }
+        always: true,
+        run: async (_, stopped) => {
+          // Containers that were in use, or whose turn did not come, get another night; what cannot be moved at all would come again and again.
+          const again = stopped === null && left.size > 0 && (count.moved > 0 || count.late > 0)
+          const laterMs = again ? Math.ceil((now() + 1 - wave.fromMs) / DAY_MS) * DAY_MS : 0
+          await database.query(`update waves set state = $2, moves = $3::jsonb, from_ms = $4, until_ms = $5, note = $6 where id = $1`, [
+            wave.id,
+            again ? 'waiting' : stopped === null ? 'done' : 'cancelled',
+            JSON.stringify(again ? [...left.values()] : wave.moves),
+            wave.fromMs + laterMs,
+            wave.untilMs + laterMs,
+            says(),
+          ])
           live.tell('containers')
           return says()
         },

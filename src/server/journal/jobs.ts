@@ -141,7 +141,8 @@ export class Jobs {
         const note = error instanceof Error ? error.message : String(error)
         mark({ state: 'failed', note })
         stopped ??= note
-        if (state === 'done') state = 'failed'
+        // Work that stopped within its step because somebody wished it did not fail.
+        if (state === 'done') state = this.#cancelled.has(job.id) ? 'cancelled' : 'failed'
       }
     }
     this.#progress.delete(job.id)

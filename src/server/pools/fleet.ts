@@ -13,6 +13,8 @@ const Share = z.object({
   latencyMs: z.number(),
   /** Operations a second that it bears, where its maker or a test said. */
   iops: z.number().nullable().default(null),
+  /** How it survives the loss of a disk or a room, in a few words. */
+  redundancy: z.string().max(200).nullable().default(null),
 })
 const Permissions = z.object({
   share: z.string(),

@@ -76,13 +76,14 @@ describe('the proof with a test person', () => {
     expect(failed(await prove())?.note).toContain('Only one host')
     await expect(prove('nobody')).rejects.toThrow(/No person/)
     await expect(prove('jonas')).rejects.toThrow(/switched off/)
+    await expect(proofJob(world.context(), { id: 'bridge-ops', mode: 'local' }, 'ilse', 'vaas')).rejects.toThrow(/does not work with containers/)
   })
 
   it('puts back what a stop in the middle left', async () => {
     await world.database.query(`insert into proofs values ('p', 'ticket-hall', 'mara', 'vaas', 1, null, null, 'TH-1')`)
     world.draining.add('TH-1')
     world.sessions = [{ person: 'mara', session: 's9', host: 'TH-2', sinceMs: 0, state: 'active' }]
-    await finishProofs(world.context())
+    await finishProofs(world.context(), world.nowMs)
     expect([world.draining.size, world.sessions, (await proof())?.sentence]).toEqual([
       0,
       [],

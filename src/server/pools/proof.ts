@@ -31,7 +31,11 @@ export async function proofJob(need: Need, pool: { id: string; mode: string | nu
   const [known] = await database.query<{ id: string; enabled: boolean }>('select id, enabled from people where id = $1', [person.toLowerCase()])
   if (!known) throw new Problem('person.unknown')
   if (!known.enabled) throw new Problem('request.invalid', 'The account of this person is switched off.')
-  const containers = pool.mode === 'container'
+  if (pool.mode !== 'container')
+    throw new Problem(
+      'request.invalid',
+      'This pool does not work with containers: what is proven here is that the same one is found on another host.',
+    )
   const mark = `${author}, ${new Date(now()).toISOString()}`
   let first: { host: string; session: string } | null = null
   let second: { host: string; session: string } | null = null
@@ -53,8 +57,7 @@ export async function proofJob(need: Need, pool: { id: string; mode: string | nu
     // The disk is detached after the session has gone.
     for (const until = now() + GONE_WITHIN_MS; now() < until; await new Promise((resolve) => setTimeout(resolve, 300))) {
       const sessions = await fleet.sessions(at.host)
-      if (!sessions.some(({ session }) => session === at.session) && !(await held(at)))
-        return containers ? 'the session is gone, and the container is free' : 'the session is gone'
+      if (!sessions.some(({ session }) => session === at.session) && !(await held(at))) return 'the session is gone, and the container is free'
     }
     throw new StepStopped(`After ${GONE_WITHIN_MS / 1000} s the session is still there, or still has its container.`)
   }
@@ -86,12 +89,11 @@ export async function proofJob(need: Need, pool: { id: string; mode: string | nu
       },
     },
     {
-      title: containers ? 'See their container, under their own folder' : 'See where their profile lies',
+      title: 'See their container, under their own folder',
       run: async () => {
         if (!first) throw new StepStopped('There is no session.')
         const at = first
         const mine = (await fleet.profiles(at.host)).find((one) => one.person === known.id)
-        if (!containers) return mine ? `${mine.kind} on ${at.host}` : `nothing is told of it`
         const hold = await held(at)
         if (!hold)
           throw new StepStopped(
@@ -129,23 +131,16 @@ export async function proofJob(need: Need, pool: { id: string; mode: string | nu
         return MARK
       },
     },
-    {
-      title: 'Log them off',
-      run: async () => {
-        const said = await leave(first)
-        return said
-      },
-    },
+    { title: 'Log them off', run: () => leave(first) },
     {
       title: 'See that nothing of theirs is left on the host',
       run: async () => {
         const host = first?.host ?? ''
         first = null
         const left = (await fleet.profiles(host)).filter((one) => one.person === known.id)
-        if (left.length > 0 && containers)
-          throw new StepStopped(`${host} still has a local profile of ${known.id}: it would be used instead of the container.`)
+        if (left.length > 0) throw new StepStopped(`${host} still has a local profile of ${known.id}: it would be used instead of the container.`)
         drained = host
-        return left.length === 0 ? `${host} is clean` : `${host} keeps it, as this pool does`
+        return `${host} is clean`
       },
     },
     {
@@ -175,16 +170,16 @@ export async function proofJob(need: Need, pool: { id: string; mode: string | nu
       title: 'See that it is the same',
       run: async () => {
         if (!second) throw new StepStopped('There is no session.')
-        const hold = containers ? await held(second) : undefined
+        const hold = await held(second)
         const name = hold ? `${hold.share}\\${hold.file.replaceAll('/', '\\')}` : null
-        if (containers && name !== container)
+        if (name !== container)
           throw new StepStopped(name === null ? `${second.host} has no container attached for this session.` : `Another container: ${name}.`)
         const found = await fleet.readIn(second, MARK)
         if (found !== mark)
           throw new StepStopped(
             found === null ? 'The mark is not there: this is another profile.' : 'There is an older mark: this is an older copy of the profile.',
           )
-        verdict = `The same ${containers ? 'container' : 'profile'} on ${drained ?? 'one host'} and on ${second.host}; nothing was left behind.`
+        verdict = `The same container on ${drained ?? 'one host'} and on ${second.host}; nothing was left behind.`
         return 'the same, with the mark'
       },
     },
@@ -234,10 +229,11 @@ export async function proofJob(need: Need, pool: { id: string; mode: string | nu
   }
 }
 
-/** Puts back what a stop in the middle of a proof left: a drained host, and the test person's sessions. */
-export async function finishProofs({ fleet, database }: Pick<Context, 'fleet' | 'database'>): Promise<void> {
+/** Puts back what a stop in the middle of a proof left: a drained host, and the test person's sessions. @param beforeMs only of proofs that began before this */
+export async function finishProofs({ fleet, database }: Pick<Context, 'fleet' | 'database'>, beforeMs: number): Promise<void> {
   const open = await database.query<{ id: string; pool: string; person: string; drained: string | null }>(
-    'select id, pool, person, drained from proofs where ok is null',
+    'select id, pool, person, drained from proofs where ok is null and at_ms < $1',
+    [beforeMs],
   )
   for (const { id, pool, person, drained } of open) {
     if (drained !== null) await fleet.drain(drained, false)

@@ -6,6 +6,7 @@ import { roomHandlers } from '../containers/room'
 import { shareHandlers } from '../containers/shares'
 import { startDisks } from '../containers/disks'
 import { scanShares } from '../containers/scan'
+import { forgetSizes } from '../containers/store'
 import { deleteOutdated } from '../containers/set-aside'
 import { startDueWaves } from '../containers/waves'
 import { sweepHalfWritten } from '../containers/sweep'
@@ -73,12 +74,21 @@ export async function startServer(options: StartOptions): Promise<{ address: str
     options.webFolder,
     true,
   )
-  await sweepHalfWritten(context).catch(() => undefined)
-  await finishProofs(context).catch(() => undefined)
   const address = await app.listen({ port: options.port, host: options.host })
+  // What a stop left is put in order as soon as the fleet answers, which may be later than this.
+  const startedMs = now()
+  let inOrder = false
   const timers = [
-    every(20_000, () => scanShares(context)),
+    every(20_000, async () => {
+      if (!inOrder) {
+        await sweepHalfWritten(context, startedMs)
+        await finishProofs(context, startedMs)
+        inOrder = true
+      }
+      await scanShares(context)
+    }),
     every(60_000, () => deleteOutdated(context)),
+    every(3_600_000, () => forgetSizes(database, now() - 30 * 86_400_000)),
     every(20_000, () => startDueWaves(context)),
     every(30_000, async () => {
       const { attempts } = await evidence.reconsider(now())

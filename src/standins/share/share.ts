@@ -33,6 +33,7 @@ export class ShareFolder {
   readonly growthBytesADay: number
   /** Operations a second that it bears. */
   readonly iops: number
+  readonly redundancy: string
   /** What its files claim, as last counted. */
   usedBytes = 0
   #countedMs = 0
@@ -44,9 +45,10 @@ export class ShareFolder {
     readonly zone: string,
     readonly mount: string,
     readonly totalBytes: number,
-    past: { growthBytesADay: number; permissions: Permissions; iops: number },
+    past: { growthBytesADay: number; permissions: Permissions; iops: number; redundancy: string },
   ) {
     this.iops = past.iops
+    this.redundancy = past.redundancy
     this.growthBytesADay = past.growthBytesADay
     this.#first = past.permissions
   }
@@ -195,9 +197,24 @@ export function larkmereShares(folder: string): ShareFolder[] {
     onDirectoryServer: false,
   }
   return [
-    new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 7e12, { growthBytesADay: 21e9, permissions: quay, iops: 16_000 }),
-    new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12, { growthBytesADay: 0, permissions: hill, iops: 12_000 }),
-    new ShareFolder('quay-fs2', QUAY2, 'Q2', join(folder, 'quay-fs2', 'profiles'), 8e12, { growthBytesADay: 0, permissions: hill, iops: 16_000 }),
+    new ShareFolder('quay-fs1', QUAY, 'Q1', join(folder, 'quay-fs1', 'profiles'), 7e12, {
+      growthBytesADay: 21e9,
+      permissions: quay,
+      iops: 16_000,
+      redundancy: 'two copies in one room',
+    }),
+    new ShareFolder('hill-fs1', HILL, 'H1', join(folder, 'hill-fs1', 'profiles'), 6e12, {
+      growthBytesADay: 0,
+      permissions: hill,
+      iops: 12_000,
+      redundancy: 'one copy, a spare disk',
+    }),
+    new ShareFolder('quay-fs2', QUAY2, 'Q2', join(folder, 'quay-fs2', 'profiles'), 8e12, {
+      growthBytesADay: 0,
+      permissions: hill,
+      iops: 16_000,
+      redundancy: 'two copies in two rooms',
+    }),
   ]
 }
 

@@ -130,7 +130,7 @@ function choose(id: string): void {
           >
         </div>
       </div>
-      <PoolProof :key="pool.id" :pool="pool" />
+      <PoolProof v-if="pool.mode === 'container'" :key="pool.id" :pool="pool" />
       <h2>What can be done</h2>
       <p v-if="!session.isAdministrator" class="quiet small">Your role does not include this.</p>
       <BButton variant="outline-secondary" class="go" :disabled="!session.isAdministrator || asking" @click="mutate('fetch')"
