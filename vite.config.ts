@@ -9,7 +9,8 @@ export default defineConfig({
   root: 'src/web',
   build: { outDir: '../../dist/web', emptyOutDir: true, target: 'es2023', assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
   plugins: [
-    vue(),
+    // A line break between two words or links is a space, as HTML has it; else they would stand together.
+    vue({ template: { compilerOptions: { whitespace: 'preserve' } } }),
     Components({
       dirs: [],
       dts: '../../components.d.ts',

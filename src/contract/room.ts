@@ -44,7 +44,7 @@ export const Wave = z.object({
 export type Wave = z.infer<typeof Wave>
 
 export const RoomPage = z.object({
-  shares: z.array(ShareLoad.extend({ id: z.string() })),
+  shares: z.array(ShareLoad.extend({ id: z.string(), redundancy: z.string().nullable() })),
   after: z.array(ShareLoad),
   moves: z.array(
     z.object({

@@ -360,7 +360,7 @@ export const ROUTES = {
   inventoryLines: {
     method: 'GET',
     path: '/api/inventories/lines',
-    permission: 'viewer',
+    permission: 'help-desk',
     sentence: 'Those inventories as one stream of NDJSON: path, bytes, modified, person.',
     query: z.object({ person: z.string().max(200).optional() }),
   },

@@ -27,7 +27,7 @@ const HABIT_DAYS = 14
 const NEW_PROFILE_BYTES = 2 ** 30
 
 interface RoomFacts {
-  readonly shares: readonly (RoomShare & { readonly id: string })[]
+  readonly shares: readonly (RoomShare & { readonly id: string; readonly redundancy: string | null })[]
   readonly containers: readonly (LossContainer & { readonly file: string; readonly name: string | null })[]
 }
 
@@ -88,7 +88,7 @@ async function roomFacts(context: Pick<Context, 'database' | 'config' | 'now'>):
   }
 }
 
-const asRoomShare = ({ id, path, zone, totalBytes, freeBytes, bearsIops, addedBy }: ShareRow) => ({
+const asRoomShare = ({ id, path, zone, totalBytes, freeBytes, bearsIops, addedBy, redundancy }: ShareRow) => ({
   id,
   path,
   zone,
@@ -96,6 +96,7 @@ const asRoomShare = ({ id, path, zone, totalBytes, freeBytes, bearsIops, addedBy
   usedBytes: totalBytes - freeBytes,
   bearsIops,
   takes: addedBy === null,
+  redundancy,
 })
 
 async function readRoom(
@@ -111,9 +112,9 @@ async function readRoom(
   }
   const [plan, waves] = await Promise.all([context.disks.plan(shares, containers, aim), waveLines(context.database)])
   const byId = new Map(containers.map((one) => [one.id, one]))
-  const ids = new Map(shares.map(({ id, path }) => [path, id]))
+  const byPath = new Map(shares.map((share) => [share.path, share]))
   return {
-    shares: plan.before.map((one) => ({ ...one, id: ids.get(one.path) ?? one.path })),
+    shares: plan.before.map((one) => ({ ...one, id: byPath.get(one.path)?.id ?? one.path, redundancy: byPath.get(one.path)?.redundancy ?? null })),
     after: [...plan.after],
     moves: plan.moves.map(({ id, from, to, bytes, because }) => {
       const { file = id, person = null, name = null, slot = null, inUse = false } = byId.get(id) ?? {}

@@ -67,7 +67,8 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
     [JSON.stringify(shares), now()],
   )
   await database.query(
-    `insert into share_samples select path, $2, "totalBytes" - "freeBytes", "latencyMs" from jsonb_to_recordset($1::jsonb) as r(path text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision) on conflict do nothing`,
+    `insert into share_samples select path, $2, "totalBytes" - "freeBytes", "latencyMs" from jsonb_to_recordset($1::jsonb) as r(path text, "totalBytes" bigint, "freeBytes" bigint, "latencyMs" double precision)
+    on conflict (share, hour_ms) do update set used_bytes = excluded.used_bytes, latency_ms = excluded.latency_ms`,
     [JSON.stringify(shares), Math.floor(now() / 3_600_000) * 3_600_000],
   )
   for (const share of shares) {

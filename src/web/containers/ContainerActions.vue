@@ -145,16 +145,6 @@ function choose(kind: Kind): void {
 </template>
 
 <style scoped>
-.go {
-  width: 100%;
-  text-align: left;
-  margin: 3px 0;
-}
-.sure {
-  padding: 6px 0 10px 10px;
-  border-left: 2px solid var(--ink);
-  margin: 2px 0 8px;
-}
 .share {
   padding: 2px 28px 2px 6px;
 }

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { exact, percent, plural, size, when } from '../kit/format'
+import { day, exact, percent, plural, size, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
 import ContainerActions from './ContainerActions.vue'
 import FileStrips from './FileStrips.vue'
-import { offsetWords, weightClass } from './words'
+import { growthSays, offsetWords, weightClass } from './words'
 
 const props = defineProps<{ id: string }>()
 const {
@@ -37,6 +37,9 @@ const SUMS = { fits: 'checksum fits', 'does not fit': 'checksum does not fit', n
         }}<template v-if="page.parent">
           <span class="mono">{{ page.parent }}</span></template
         >, {{ page.blockBytes ? `blocks of ${size(page.blockBytes)}` : 'without blocks' }}.
+        <template v-if="container.grewBytes && container.grewSinceMs"
+          >{{ growthSays(container.grewBytes) }} since {{ day(container.grewSinceMs) }}.
+        </template>
         <span v-if="container.lastUsedMs" class="quiet" :title="exact(container.lastUsedMs)">Last used {{ when(container.lastUsedMs) }}.</span>
       </p>
       <ul v-if="container.upkeep.length" class="upkeep" aria-label="To look at">
@@ -89,11 +92,6 @@ const SUMS = { fits: 'checksum fits', 'does not fit': 'checksum does not fit', n
 </template>
 
 <style scoped>
-.lead {
-  font-size: 16px;
-  line-height: 1.45;
-  max-width: 70ch;
-}
 .upkeep {
   list-style: none;
   padding: 0;

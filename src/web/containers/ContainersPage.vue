@@ -11,7 +11,7 @@ import { addressOf, call } from '../shell/api'
 import { useSession } from '../shell/session'
 import ContainerViews from './ContainerViews.vue'
 import ManyActions from './ManyActions.vue'
-import { weightClass } from './words'
+import { growthSays, weightClass } from './words'
 
 const route = useRoute()
 const router = useRouter()
@@ -37,6 +37,7 @@ const columns: Column<ContainerLine>[] = [
   { key: 'file', title: 'File', sort: (c) => c.id },
   { key: 'inside', title: 'Inside', number: true, sort: (c) => c.allocatedBytes },
   { key: 'limit', title: 'Of its limit', number: true, sort: (c) => c.allocatedBytes / Math.max(1, c.virtualBytes) },
+  { key: 'grew', title: 'Grew', number: true, sort: (c) => c.grewBytes },
   { key: 'disk', title: 'On disk', number: true, sort: (c) => c.diskBytes },
   { key: 'used', title: 'Last used', sort: (c) => c.lastUsedMs },
   { key: 'holder', title: 'Holder', sort: (c) => c.holderHost },
@@ -115,7 +116,13 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
         >
         <template #inside="{ row }">{{ size(row.allocatedBytes) }}</template>
         <template #limit="{ row }"
-          ><span class="quiet">{{ percent(row.allocatedBytes / Math.max(1, row.virtualBytes)) }} of {{ size(row.virtualBytes) }}</span></template
+          ><span class="quiet" :title="`of ${size(row.virtualBytes)}`">{{
+            percent(row.allocatedBytes / Math.max(1, row.virtualBytes))
+          }}</span></template
+        >
+        <template #grew="{ row }"
+          ><span v-if="row.grewBytes && row.grewSinceMs" :title="`since ${exact(row.grewSinceMs)}`">{{ growthSays(row.grewBytes) }}</span
+          ><span v-else class="stone">–</span></template
         >
         <template #disk="{ row }">{{ size(row.diskBytes) }}</template>
         <template #used="{ row }"
@@ -183,9 +190,6 @@ ul.findings li {
 }
 .upkeep {
   display: block;
-  white-space: nowrap;
-}
-.nowrap {
   white-space: nowrap;
 }
 .share {

@@ -18,14 +18,13 @@ const mode = computed((): 'in-order' | 'mirrored' | undefined =>
 )
 const required = computed(() => (Number(route.query['required']) >= 1 ? Number(route.query['required']) : undefined))
 const query = computed(() => ({ lost: lost.value.join('|'), mode: mode.value, required: required.value }))
-const { data: shares } = useQuery({ queryKey: ['room', 'shares'], queryFn: ({ signal }) => call('room', { query: {} }, signal) })
 const { data, isPending, error, refetch } = useQuery({
   queryKey: ['loss', query],
   queryFn: ({ signal }) => call('roomLoss', { query: query.value }, signal),
   placeholderData: keepPreviousData,
 })
-const zones = computed(() => [...new Set((shares.value?.shares ?? []).map(({ zone }) => zone ?? ''))].filter((zone) => zone !== ''))
-const inZone = (zone: string) => (shares.value?.shares ?? []).filter((one) => one.zone === zone).map(({ path }) => path)
+const zones = computed(() => [...new Set((data.value?.shares ?? []).map(({ zone }) => zone ?? ''))].filter((zone) => zone !== ''))
+const inZone = (zone: string) => (data.value?.shares ?? []).filter((one) => one.zone === zone).map(({ path }) => path)
 const toggle = (paths: readonly string[], on: boolean) =>
   set('lost', (on ? [...new Set([...lost.value, ...paths])] : lost.value.filter((path) => !paths.includes(path))).join('|'))
 const hit = computed(() =>
@@ -90,8 +89,8 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
               <th>Zone</th>
               <th class="number">Containers</th>
               <th class="number">Used</th>
-              <th class="number">At the worst</th>
-              <th class="number">Bears</th>
+              <th class="number">Asked a second, at the worst</th>
+              <th class="number">Bears a second</th>
             </tr>
           </thead>
           <tbody>
@@ -100,8 +99,8 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
               <td>{{ one.zone }}</td>
               <td class="number">{{ count(one.containers) }}</td>
               <td class="number">{{ size(one.usedBytes) }}, {{ percent(one.usedBytes / one.totalBytes) }}</td>
-              <td class="number">{{ count(Math.round(one.peakIops)) }} /s at {{ slotSays(one.peakSlot) }}</td>
-              <td class="number">{{ one.bearsIops === null ? 'not said' : `${count(one.bearsIops)} /s` }}</td>
+              <td class="number">{{ count(Math.round(one.peakIops)) }} at {{ slotSays(one.peakSlot) }}</td>
+              <td class="number">{{ one.bearsIops === null ? 'not said' : count(one.bearsIops) }}</td>
             </tr>
           </tbody>
         </table>
@@ -177,11 +176,6 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
 }
 .fates li {
   padding: 4px 0;
-}
-.num {
-  display: inline-block;
-  width: 64px;
-  padding: 2px 6px;
 }
 ol {
   padding-left: 18px;

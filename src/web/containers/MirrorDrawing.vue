@@ -190,12 +190,6 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
 
 <style scoped>
 .toolbar .num,
-.num {
-  display: inline-block;
-  min-width: 0;
-  width: 70px;
-  padding: 2px 6px;
-}
 .verdict {
   font-size: 16px;
   padding-left: 18px;
@@ -207,10 +201,5 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
 .when {
   display: inline-block;
   min-width: 74px;
-}
-.bare {
-  border: 0;
-  background: none;
-  color: var(--ink-2);
 }
 </style>

@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { RoomPage } from '../../contract/room'
 import { slotSays } from '../../core/containers'
+import { csvAddress } from '../kit/csv'
 import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, percent, plural, size } from '../kit/format'
 import PageState from '../kit/PageState.vue'
@@ -57,9 +58,17 @@ const leastWords = computed(() => {
     ? 'No plan could do with fewer bytes.'
     : `No plan could do with fewer than ${size(atLeastBytes)}; this is ${percent(more)} more, to take load off as well.`
 })
-const csv = computed(
-  () =>
-    `data:text/csv;charset=utf-8,${encodeURIComponent(['container,person,from,to,bytes,because', ...(data.value?.moves ?? []).map(({ id, person, from, to, bytes, because }) => [id, person ?? '', from, to, bytes, BECAUSE[because]].map((cell) => `"${String(cell).replaceAll('"', '""')}"`).join(','))].join('\r\n'))}`,
+const csv = computed(() =>
+  csvAddress(
+    (data.value?.moves ?? []).map(({ id, person, from, to, bytes, because }) => ({
+      container: id,
+      person,
+      from,
+      to,
+      bytes,
+      because: BECAUSE[because],
+    })),
+  ),
 )
 </script>
 
@@ -73,7 +82,10 @@ const csv = computed(
         <div v-for="(bar, i) in bars" :key="bar.path" role="listitem" class="bar">
           <div>
             <RouterLink class="mono" :to="`/shares/${encodeURIComponent(data.shares[i]?.id ?? '')}`">{{ bar.path }}</RouterLink>
-            <span class="quiet small"> zone {{ data.shares[i]?.zone ?? '–' }}, {{ plural(data.shares[i]?.containers ?? 0, 'container') }}</span>
+            <span class="quiet small">
+              zone {{ data.shares[i]?.zone ?? '–' }}, {{ plural(data.shares[i]?.containers ?? 0, 'container')
+              }}<template v-if="data.shares[i]?.redundancy">, {{ data.shares[i]?.redundancy }}</template></span
+            >
           </div>
           <svg viewBox="0 0 600 18" preserveAspectRatio="none" role="img" :aria-label="`${bar.path}: ${bar.words}`">
             <rect x="0" y="4" width="600" height="10" fill="var(--ghost)" />
@@ -205,22 +217,6 @@ const csv = computed(
   width: 100%;
   height: 18px;
   display: block;
-}
-.lead {
-  font-size: 16px;
-  max-width: 72ch;
-}
-.row-label {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
-  gap: 8px;
-  margin: 4px 0;
-}
-.num {
-  display: inline-block;
-  width: 84px;
-  padding: 2px 6px;
 }
 fieldset {
   border: 0;

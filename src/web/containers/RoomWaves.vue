@@ -89,23 +89,6 @@ const STATES = { waiting: 'waits', running: 'under way', done: 'done', cancelled
 </template>
 
 <style scoped>
-.row-label {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
-  gap: 8px;
-  margin: 4px 0;
-}
-.num {
-  display: inline-block;
-  width: 64px;
-  padding: 2px 6px;
-}
-.go {
-  width: 100%;
-  text-align: left;
-  margin: 6px 0;
-}
 .wave {
   border-top: 1px solid var(--hair);
   padding: 6px 0;

@@ -45,7 +45,7 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
     <section class="work">
       <h1 class="mono">{{ share.path }}</h1>
       <div class="sub">
-        zone {{ share.zone }} ·
+        zone {{ share.zone }}<template v-if="share.redundancy">, {{ share.redundancy }}</template> ·
         <RouterLink :to="{ path: '/containers', query: { share: share.path } }">{{ plural(share.containers, 'container') }}</RouterLink>,
         {{ share.held }} held<template v-if="share.latencyMs !== null">
           · latency {{ share.latencyMs.toFixed(1) }} ms<template v-if="usualMs !== null">, usual {{ usualMs.toFixed(1) }} ms</template></template
@@ -146,11 +146,6 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
 h1.mono {
   font-size: 22px;
   font-weight: 600;
-}
-.lead {
-  font-size: 16px;
-  line-height: 1.5;
-  max-width: 72ch;
 }
 .group {
   display: inline-block;

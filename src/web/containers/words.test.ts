@@ -1,6 +1,12 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { drawRoom, drawStretches, growthWords, offsetWords, usualLatency } from './words'
+import { drawRoom, drawStretches, growthWords, offsetWords, usualLatency, growthSays } from './words'
+
+describe('growth', () => {
+  it('has its sign', () => {
+    expect([growthSays(3 * 2 ** 30), growthSays(-(2 ** 20))]).toEqual(['+3.0 GiB', '−1.0 MiB'])
+  })
+})
 
 describe('stretches of a file on a strip', () => {
   it('fill it from end to end, none narrower than the least, and in order', () => {

@@ -4,6 +4,9 @@ import { size } from '../kit/format'
 export const offsetWords = (offset: number): string =>
   offset === 0 ? 'byte 0' : `byte ${offset.toLocaleString('en-GB')}${offset >= 1024 ? ` (${size(offset)})` : ''}`
 
+/** `+1.2 GiB`: how much a file grew, or shrank. */
+export const growthSays = (bytes: number): string => `${bytes < 0 ? '−' : '+'}${size(Math.abs(bytes))}`
+
 export const weightClass = (weight: 'now' | 'soon' | 'tidy'): string => ({ now: 'madder', soon: 'ochre', tidy: 'stone' })[weight]
 
 export interface Stretch {

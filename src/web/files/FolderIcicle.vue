@@ -21,7 +21,7 @@ const read = computed(() =>
 )
 const leftOut = (one: FolderPicture) => one.path !== '' && read.value.find(({ pattern }) => covers(pattern, one.path))?.does === 'skip'
 const words = (one: FolderPicture) =>
-  `${one.path || 'the whole profile'}: ${size(one.bytes)}, ${percent(props.picture.bytes > 0 ? one.bytes / props.picture.bytes : 0)} of what is shown, ${plural(one.files, 'file')} of ${plural(one.people, 'person', 'people')}`
+  `${one.path || 'the whole profile'}: ${size(one.bytes)}, ${percent(props.picture.bytes > 0 ? one.bytes / props.picture.bytes : 0)} of what is shown, ${plural(one.files, 'file')} of ${plural(one.people, 'person', 'people')}; ${size(one.restBytes)} lie directly in it or in small folders`
 </script>
 
 <template>

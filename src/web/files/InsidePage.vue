@@ -6,6 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { readPattern, type FolderPicture, type RulesResult } from '../../core/files'
 import type { PathRule } from '../../core/policies'
 import ContainerViews from '../containers/ContainerViews.vue'
+import { csvAddress } from '../kit/csv'
 import { count, day, duration, plural, size } from '../kit/format'
 import { useDraft } from '../policies/draft'
 import PathRules from '../policies/PathRules.vue'
@@ -59,20 +60,30 @@ async function go(folder: FolderPicture): Promise<void> {
   else if (picture.value) trail.value = [...trail.value, picture.value]
   picture.value = await ask({ ask: 'picture', folder: folder.folder, depth: DEPTH })
 }
-const asked = refDebounced(
-  computed(() => JSON.stringify([rules.value, perFileMs.value, mbPerSecond.value])),
-  250,
-)
+const patternOk = computed(() => rules.value.every(({ pattern }) => readPattern(pattern).ok))
+/** For what the result was worked out; another wish makes it old until it has been worked out again. */
+const workedOut = ref('')
+const wish = computed(() => JSON.stringify([rules.value, perFileMs.value, mbPerSecond.value, sums.value?.rows]))
+const fresh = computed(() => result.value !== null && workedOut.value === wish.value && patternOk.value)
+let trying = false
 async function tryOut(): Promise<void> {
-  if (!sums.value || sums.value.rows === 0 || rules.value.some(({ pattern }) => !readPattern(pattern).ok)) return
-  const wanted = rules.value.map((rule) => ({ ...rule }))
-  result.value = await ask({
-    ask: 'try',
-    rules: wanted,
-    cost: { perFileMs: Math.max(0, perFileMs.value || 0), bytesPerSecond: Math.max(0.001, mbPerSecond.value || 0) * 1e6 },
-    nowMs: Date.now(),
-  })
+  if (trying) return
+  trying = true
+  try {
+    // While one is worked out, others may be wished; only the last of them counts.
+    while (sums.value && sums.value.rows > 0 && patternOk.value && workedOut.value !== wish.value) {
+      const wanted = wish.value
+      const cost = { perFileMs: Math.max(0, perFileMs.value || 0), bytesPerSecond: Math.max(0.001, mbPerSecond.value || 0) * 1e6 }
+      result.value = await ask({ ask: 'try', rules: rules.value.map((rule) => ({ ...rule })), cost, nowMs: Date.now() })
+      workedOut.value = wanted
+    }
+  } catch (error) {
+    problem.value = error instanceof Error ? error.message : String(error)
+  } finally {
+    trying = false
+  }
 }
+const asked = refDebounced(wish, 250)
 watch(asked, () => void tryOut())
 watch(policy, (page) => {
   if (page && rules.value.length === 0) rules.value = page.settings.pathRules.map((rule) => ({ ...rule }))
@@ -84,12 +95,17 @@ function toPolicy(): void {
   draft.propose({ pathRules: rules.value.map((rule) => ({ ...rule })) }, 'path rules that were tried on what lies in containers')
   void router.push('/policies')
 }
-const lostCsv = computed(
-  () =>
-    `data:text/csv;charset=utf-8,${encodeURIComponent(['person,path,bytes,modified', ...(result.value?.lost.examples ?? []).map(({ person: who, path, bytes, modifiedMs }) => `${who},"${path.replaceAll('"', '""')}",${bytes},${new Date(modifiedMs).toISOString()}`)].join('\r\n'))}`,
+const lostCsv = computed(() =>
+  csvAddress(
+    (result.value?.lost.examples ?? []).map(({ person: who, path, bytes, modifiedMs }) => ({
+      person: who,
+      path,
+      bytes,
+      modified: new Date(modifiedMs).toISOString(),
+    })),
+  ),
 )
 const newest = computed(() => Math.max(0, ...(listed.value?.inventories ?? []).map(({ atMs }) => atMs)))
-const patternOk = computed(() => rules.value.every(({ pattern }) => readPattern(pattern).ok))
 const saved = computed(() => (result.value ? result.value.before.bytes - result.value.after.bytes : 0))
 onMounted(() => {
   if (person.value) void fromAgents()
@@ -103,7 +119,7 @@ onMounted(() => {
       <h1 v-else>What is in the containers</h1>
       <ContainerViews />
       <div class="toolbar">
-        <BButton variant="primary" :disabled="busy > 0 || !listed?.inventories.length" @click="fromAgents"
+        <BButton variant="primary" :disabled="busy > 0 || !listed?.inventories.length || !session.mayHelp" @click="fromAgents"
           >Read what agents saw<template v-if="person"> of {{ person }}</template></BButton
         >
         <span class="quiet small">{{
@@ -151,8 +167,8 @@ onMounted(() => {
           >
         </div>
         <h2>Rules, tried on these profiles</h2>
-        <PathRules v-model="rules" :result="patternOk ? result : null" />
-        <template v-if="result && rules.length && patternOk && result.lost.files > 0">
+        <PathRules v-model="rules" :result="fresh ? result : null" />
+        <template v-if="fresh && result && rules.length && result.lost.files > 0">
           <h2 class="madder">What would be lost</h2>
           <p>
             {{ plural(result.lost.files, 'file') }} of {{ plural(result.lost.people, 'person', 'people') }} ({{ size(result.lost.bytes) }}) look like
@@ -179,6 +195,7 @@ onMounted(() => {
         {{ sums && sums.rows > 0 ? 'Choose folders that may be left out.' : 'Read an inventory, then choose folders that may be left out.' }} Here
         stands what it brings, and what it costs.
       </p>
+      <p v-else-if="!fresh" class="quiet" role="status">{{ patternOk ? 'Working it out…' : 'One of the rules cannot be read yet.' }}</p>
       <template v-else>
         <p class="big">
           <strong>{{ size(result.before.bytes) }} → {{ size(result.after.bytes) }}</strong
@@ -238,16 +255,5 @@ onMounted(() => {
 }
 .big {
   font-size: 17px;
-}
-.row-label {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
-  margin: 4px 0;
-}
-.num {
-  display: inline-block;
-  width: 84px;
-  padding: 2px 6px;
 }
 </style>

@@ -188,14 +188,3 @@ function toPolicy(): void {
     </aside>
   </div>
 </template>
-
-<style scoped>
-.lead {
-  font-size: 16px;
-}
-.bare {
-  border: 0;
-  background: none;
-  color: var(--ink-2);
-}
-</style>

@@ -27,7 +27,7 @@ export function useDesk() {
   listen()
   async function ask<A extends DeskAsk>(question: A): Promise<Answer<A>> {
     busy.value++
-    if (question.ask === 'read') readBytes.value = 0
+    readBytes.value = 0
     try {
       return await new Promise((resolve, reject) => {
         const id = ++last

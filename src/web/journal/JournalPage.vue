@@ -85,9 +85,6 @@ const columns: Column<JournalLine>[] = [
 .export {
   margin-left: auto;
 }
-.nowrap {
-  white-space: nowrap;
-}
 .job {
   border-top: 1px solid var(--hair);
   padding: 8px 0;

@@ -49,9 +49,4 @@ const { data: story } = useQuery({
   font-weight: 500;
   margin: 2px 0 8px;
 }
-.go {
-  display: block;
-  text-align: left;
-  margin-bottom: 6px;
-}
 </style>

@@ -149,7 +149,4 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
 .export {
   margin-left: auto;
 }
-.nowrap {
-  white-space: nowrap;
-}
 </style>

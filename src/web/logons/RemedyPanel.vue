@@ -48,11 +48,3 @@ const { mutate, error, isPending } = useMutation({
     </template>
   </JobSteps>
 </template>
-
-<style scoped>
-.go {
-  width: 100%;
-  text-align: left;
-  margin: 6px 0;
-}
-</style>

@@ -87,9 +87,4 @@ const move = (index: number, by: number) => {
 .form-control {
   padding: 2px 6px;
 }
-.bare {
-  border: 0;
-  background: none;
-  color: var(--ink-2);
-}
 </style>

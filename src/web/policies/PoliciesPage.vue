@@ -334,11 +334,6 @@ fieldset {
   grid-column: 1 / -1;
   margin: 0;
 }
-.bare {
-  border: 0;
-  background: none;
-  color: var(--ink-2);
-}
 .slow {
   display: grid;
   grid-template-columns: repeat(3, 1fr);

@@ -56,16 +56,3 @@ const { mutate, error, isPending } = useMutation({
   <p v-if="error" class="madder" role="alert">{{ problemWords(error) }}</p>
   <JobSteps v-if="jobId" :id="jobId" :key="jobId" />
 </template>
-
-<style scoped>
-.go {
-  width: 100%;
-  text-align: left;
-  margin: 3px 0;
-}
-.sure {
-  padding: 6px 0 10px 10px;
-  border-left: 2px solid var(--ink);
-  margin: 2px 0 8px;
-}
-</style>

@@ -216,20 +216,7 @@ function choose(id: string): void {
   border-top: 1px solid var(--hair);
   padding: 6px 0;
 }
-.go {
-  width: 100%;
-  text-align: left;
-  margin: 3px 0;
-}
-.sure {
-  padding: 6px 0 10px 10px;
-  border-left: 2px solid var(--ink);
-  margin: 2px 0 8px;
-}
 .sure ul {
   padding-left: 16px;
-}
-.nowrap {
-  white-space: nowrap;
 }
 </style>

@@ -146,13 +146,6 @@ nav a:hover {
 .window option {
   background: var(--paper);
 }
-.bare {
-  border: 0;
-  background: none;
-  color: var(--ink-2);
-  padding: 4px;
-  line-height: 1;
-}
 .who {
   position: relative;
 }
