@@ -19,6 +19,8 @@ const { data: detail } = useQuery({
   queryKey: ['upload', chosen],
   queryFn: () => call('uploadState', { params: { id: chosen.value ?? '' } }),
   enabled: computed(() => chosen.value !== null),
+  // An event that comes while the first answer is under way brings no second one: a short file could seem to be read for ever.
+  refetchInterval: (query) => (query.state.data?.state === 'reading' ? 1500 : false),
 })
 
 async function take(file: File): Promise<void> {
