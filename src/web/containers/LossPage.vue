@@ -89,8 +89,8 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
               <th>Zone</th>
               <th class="number">Containers</th>
               <th class="number">Used</th>
-              <th class="number">Asked a second, at the worst</th>
-              <th class="number">Bears a second</th>
+              <th class="number">Operations a second, at the worst</th>
+              <th class="number">It bears</th>
             </tr>
           </thead>
           <tbody>
