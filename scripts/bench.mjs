@@ -13,6 +13,7 @@ for (const file of [
   'bench/access.ts',
   'bench/folders.ts',
   'bench/scan.ts',
+  'bench/policies.ts',
   'bench/screens.ts',
 ])
   spawnSync(bin('tsx'), ['--expose-gc', file, ...process.argv.slice(2)], { cwd: ROOT, stdio: 'inherit' })

@@ -1,9 +1,15 @@
 import { accessCommand } from './access'
 import { analyseCommand } from './analyse'
 import { inspectCommand } from './inspect'
+import { policyCommand } from './policy'
 import { UsageError } from './usage'
 
-const COMMANDS: Record<string, (args: string[]) => Promise<void>> = { access: accessCommand, analyse: analyseCommand, inspect: inspectCommand }
+const COMMANDS: Record<string, (args: string[]) => Promise<void>> = {
+  access: accessCommand,
+  analyse: analyseCommand,
+  inspect: inspectCommand,
+  policy: policyCommand,
+}
 
 const HELP = `ikebana: why a logon was slow or failed
 
@@ -13,6 +19,12 @@ const HELP = `ikebana: why a logon was slow or failed
       Reads the structure of disk files and writes one JSON record a line.
   ikebana access --sddl DESCRIPTOR --sids S-1-…,S-1-… [--domain S-1-…]
       What whoever has these SIDs may do with a file or folder that has this descriptor, and why.
+  ikebana policy check --set set.json [--org org.json]
+      What is wrong in a set of policies (JSON or YAML), whether its promises hold, what is odd, what could be simpler.
+  ikebana policy diff --set set.json --with other.json [--org org.json]
+      What differs between two sets, and for whom.
+  ikebana policy effective --set set.json --contexts contexts.ndjson [--org org.json]
+      For each context every setting with its value, the policy that won, and why the others lost.
 `
 
 const [name, ...args] = process.argv.slice(2)

@@ -17,6 +17,7 @@ export interface OrgPool {
   readonly id: string
   readonly name?: string | undefined
   readonly mode?: 'container' | 'files' | 'local' | undefined
+  readonly binding?: 'fixed' | 'free' | undefined
   readonly grants?: readonly string[] | undefined
   readonly slowMs?: number | undefined
 }

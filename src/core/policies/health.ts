@@ -1,0 +1,287 @@
+import type { Org } from '../people/org'
+import { settingOf, type Setting } from './catalogue'
+import { whatWouldChange } from './changes'
+import { compile, type CompiledSet } from './compile'
+import { leafOf, leavesOf, plain } from './condition'
+import { matrixOf } from './matrix'
+import { idleOf } from './resolve'
+import type { Policy, PolicySet } from './set'
+import { universe } from './universe'
+
+export interface HealthFinding {
+  readonly code:
+    | 'never applies'
+    | 'never wins'
+    | 'loses everywhere'
+    | 'named persons'
+    | 'expired'
+    | 'does nothing'
+    | 'no usable location'
+    | 'unknown name'
+    | 'unknown setting'
+    | 'many administrators'
+    | 'not decided'
+  /** Null where the whole set is meant. */
+  readonly policy: string | null
+  readonly sentence: string
+  readonly people: number
+}
+export interface Simplification {
+  readonly sentence: string
+  readonly policy: string
+  /** The set as it would be; it was compared with the present one over all sessions, and nothing differs for anybody. */
+  readonly set: PolicySet
+}
+
+/** What is odd about a set, found over all classes of sessions. */
+export function healthOf(set: PolicySet, org: Org, nowMs: number, limit?: number): HealthFinding[] {
+  const compiled = compile(set)
+  return [
+    ...deadOnes(compiled, org, nowMs, limit),
+    ...set.policies.flatMap((policy) => [...ofPolicy(policy, nowMs), ...unknownNames(policy, org)]),
+    ...Object.keys(set.base)
+      .filter((id) => !settingOf(id))
+      .map((id) => finding('unknown setting', null, `The base policy sets ${id}, which is not known here: it is kept, and not applied.`)),
+    ...idleOnes(compiled, org, nowMs, limit),
+    ...withoutLocation(compiled, org, nowMs, limit),
+    ...administrators(set, org),
+  ]
+}
+
+const finding = (code: HealthFinding['code'], policy: string | null, sentence: string, people = 0): HealthFinding => ({
+  code,
+  policy,
+  sentence,
+  people,
+})
+
+/** Policies and settings that decide nowhere. Settings with the same setters are looked at together. */
+function deadOnes(compiled: CompiledSet, org: Org, nowMs: number, limit?: number): HealthFinding[] {
+  const bySetters = new Map<string, Setting[]>()
+  for (const [setting, by] of compiled.setters) {
+    const list = bySetters.get(by.join())
+    if (list) list.push(setting)
+    else bySetters.set(by.join(), [setting])
+  }
+  const wins = compiled.policies.map(() => new Set<string>())
+  const undecided = compiled.policies.map(() => false)
+  for (const settings of bySetters.values()) {
+    const by = settings[0] ? (compiled.setters.get(settings[0]) ?? []) : []
+    if (by.length === 0) continue
+    const involved = by.flatMap((at) => compiled.policies[at] ?? [])
+    const found = universe(compiled, org, { nowMs, nodes: involved.map(({ node }) => node), policies: involved, ...(limit ? { limit } : {}) })
+    if (!found.complete) {
+      for (const at of by) undecided[at] = true
+      continue
+    }
+    const matrix = matrixOf(compiled, org, found.situations, { settings })
+    const used = new Set(matrix.cells.flatMap((row) => [...row]))
+    for (const [at, result] of matrix.results.entries()) {
+      if (!used.has(at)) continue
+      for (const [s, setting] of settings.entries()) {
+        const gathers = setting.combine === 'union' || setting.combine === 'append'
+        for (const winner of gathers ? result.applying.filter((one) => by.includes(one)) : [result.winners[s] ?? -2]) wins[winner]?.add(setting.id)
+      }
+    }
+  }
+  return compiled.policies.flatMap(({ policy, untilMs, node, fromMs }, at): HealthFinding[] => {
+    if (policy.state !== 'on' || untilMs <= nowMs) return []
+    const own = universe(compiled, org, {
+      nowMs,
+      nodes: [node],
+      policies: [{ policy, node, fromMs, untilMs, ofPlace: true }],
+      ...(limit ? { limit } : {}),
+    })
+    if (!own.complete || undecided[at])
+      return [finding('not decided', policy.id, `Too many situations to say whether it can ever win (${own.count}).`)]
+    const matrix = matrixOf(compiled, org, own.situations, { settings: [], watch: [node] })
+    const ever = matrix.watched.some(([bits], s) =>
+      matrix.cells[s]?.some((cell, c) => cell >= 0 && (((bits?.[c >>> 5] ?? 0) >>> (c & 31)) & 1) === 1),
+    )
+    if (!ever) return [finding('never applies', policy.id, 'Its condition can hold for nobody, in no place and at no time of the coming year.')]
+    const known = Object.keys(policy.settings).filter((id) => settingOf(id))
+    const lost = known.filter((id) => !wins[at]?.has(id))
+    if (known.length === 0) return [finding('never wins', policy.id, 'It sets nothing.')]
+    if (lost.length === known.length) return [finding('never wins', policy.id, 'Wherever it applies, others decide on everything that it sets.')]
+    return lost.map((id) =>
+      finding('loses everywhere', policy.id, `${settingOf(id)?.title ?? id}: others decide on it wherever this policy applies.`),
+    )
+  })
+}
+
+function ofPolicy(policy: Policy, nowMs: number): HealthFinding[] {
+  const persons = [...new Set(leavesOf(policy.when).flatMap((leaf) => ('person' in leaf ? leaf.person : [])))]
+  const since = policy.since ? `, since ${policy.since.slice(0, 10)}` : ''
+  return [
+    ...(persons.length
+      ? [
+          finding(
+            'named persons',
+            policy.id,
+            `It names ${persons.length === 1 ? 'one person' : `${persons.length} persons`} (${persons.slice(0, 5).join(', ')}${persons.length > 5 ? ' …' : ''})${since}. A group would say why.`,
+            persons.length,
+          ),
+        ]
+      : []),
+    ...(policy.until !== undefined && Date.parse(policy.until) <= nowMs
+      ? [finding('expired', policy.id, `It ended on ${policy.until.slice(0, 10)}.`)]
+      : []),
+    ...Object.keys(policy.settings)
+      .filter((id) => !settingOf(id))
+      .map((id) => finding('unknown setting', policy.id, `It sets ${id}, which is not known here: it is kept, and not applied.`)),
+  ]
+}
+
+function unknownNames(policy: Policy, org: Org): HealthFinding[] {
+  const known: Record<string, Set<string>> = {
+    person: new Set(org.people.map(({ id }) => id.toLowerCase())),
+    group: new Set([
+      ...org.groups.map(({ id }) => id.toLowerCase()),
+      ...org.people.flatMap(({ groups }) => groups ?? []).map((group) => group.toLowerCase()),
+    ]),
+    pool: new Set(org.pools.map(({ id }) => id.toLowerCase())),
+  }
+  return leavesOf(policy.when).flatMap((leaf) => {
+    const { name, want } = leafOf(leaf)
+    const names = known[name]
+    if (!names) return []
+    return (want as string[])
+      .filter((one) => !names.has(one.toLowerCase()))
+      .map((one) => finding('unknown name', policy.id, `No ${name} is called ${one}.`))
+  })
+}
+
+/** Settings that a policy sets, which do nothing wherever it decides, because what they depend on is set otherwise there. */
+function idleOnes(compiled: CompiledSet, org: Org, nowMs: number, limit?: number): HealthFinding[] {
+  return [...compiled.setters].flatMap(([setting, by]) => {
+    const needed = setting.needs && settingOf(setting.needs.setting)
+    if (!needed || by.length === 0) return []
+    const involved = [...new Set([...by, ...(compiled.setters.get(needed) ?? [])])].flatMap((at) => compiled.policies[at] ?? [])
+    const found = universe(compiled, org, { nowMs, nodes: involved.map(({ node }) => node), policies: involved, ...(limit ? { limit } : {}) })
+    if (!found.complete) return []
+    const matrix = matrixOf(compiled, org, found.situations, { settings: [setting, needed] })
+    const used = new Set(matrix.cells.flatMap((row) => [...row]))
+    const states = new Map<number, { works: boolean; idle: string | null }>()
+    for (const [at, result] of matrix.results.entries()) {
+      if (!used.has(at)) continue
+      const winner = result.winners[0] ?? -2
+      const idle = idleOf(setting, () => result.values[1])
+      const known = states.get(winner) ?? { works: false, idle: null }
+      states.set(winner, { works: known.works || idle === null, idle: known.idle ?? idle?.sentence ?? null })
+    }
+    return by.flatMap((at) => {
+      const state = states.get(at)
+      return state && !state.works ? [finding('does nothing', compiled.policies[at]?.policy.id ?? null, `${setting.title}: ${state.idle ?? ''}`)] : []
+    })
+  })
+}
+
+/** People who may use a pool that works with containers, and for whom no location results. */
+function withoutLocation(compiled: CompiledSet, org: Org, nowMs: number, limit?: number): HealthFinding[] {
+  const [containers, locations] = [settingOf('containers'), settingOf('locations')]
+  if (!containers || !locations) return []
+  const involved = [...new Set([containers, locations].flatMap((setting) => compiled.setters.get(setting) ?? []))].flatMap(
+    (at) => compiled.policies[at] ?? [],
+  )
+  const found = universe(compiled, org, { nowMs, nodes: involved.map(({ node }) => node), policies: involved, ...(limit ? { limit } : {}) })
+  if (!found.complete) return []
+  const modes = new Map(org.pools.map(({ id, mode }) => [id, mode]))
+  const matrix = matrixOf(compiled, org, found.situations, { settings: [containers, locations] })
+  const hit = new Set<number>()
+  const pools = new Set<string>()
+  for (const [s, row] of matrix.cells.entries()) {
+    const pool = found.situations[s]?.facts.pool ?? ''
+    if (modes.get(pool) !== 'container') continue
+    for (const [c, at] of row.entries()) {
+      const values = matrix.results[at]?.values
+      if (values?.[0] !== 'on' || (values[1] as unknown[]).length > 0) continue
+      hit.add(c)
+      pools.add(pool)
+    }
+  }
+  const people = [...hit].reduce((n, c) => n + (matrix.classes[c]?.people.length ?? 0), 0)
+  return people
+    ? [finding('no usable location', null, `On ${[...pools].join(', ')} containers are on, and no location is set for them.`, people)]
+    : []
+}
+
+/** The right to be an administrator, given where many people share machines, or to a group at large. */
+function administrators(set: PolicySet, org: Org): HealthFinding[] {
+  const fixed = new Set(org.pools.filter(({ binding }) => binding === 'fixed').map(({ id }) => id.toLowerCase()))
+  return [
+    ['base', set.base] as const,
+    ...set.policies.filter(({ state }) => state === 'on').map((policy) => [policy.id, policy.settings, policy.when] as const),
+  ].flatMap(([id, values, when]) => {
+    if (values['localAdministrator'] !== 'assigned') return []
+    const pools = when ? [...new Set(leavesOf(when).flatMap((leaf) => ('pool' in leaf ? leaf.pool : [])))] : []
+    const free = pools.filter((pool) => !fixed.has(pool.toLowerCase()))
+    if (pools.length && free.length === 0) return []
+    return [
+      finding(
+        'many administrators',
+        id === 'base' ? null : id,
+        pools.length
+          ? `It gives the right on ${free.join(', ')}, where no desktop is assigned to anybody: there it does nothing.`
+          : 'It gives the right on every pool. Only desktops that are assigned to one person get it; name those pools, so that nobody has to rely on that.',
+      ),
+    ]
+  })
+}
+
+const MOST_SIMPLER = 200
+
+/** Ways to say the same with less. Each was proven: over all classes of sessions nothing differs. */
+export function simplify(set: PolicySet, org: Org, nowMs: number, limit?: number): Simplification[] {
+  const found: Simplification[] = []
+  const offer = (policy: Policy, sentence: string, policies: readonly Policy[]) => {
+    if (found.length >= MOST_SIMPLER) return false
+    const simpler = { ...set, policies }
+    const { groups, decided } = whatWouldChange(set, simpler, org, { nowMs, ...(limit ? { limit } : {}) })
+    if (!decided || groups.length) return false
+    found.push({ policy: policy.id, sentence, set: simpler })
+    return true
+  }
+  for (const [index, policy] of set.policies.entries()) {
+    if (policy.state !== 'on') continue
+    const without = set.policies.filter((one) => one !== policy)
+    // A policy that will count later is of use.
+    if (policy.from === undefined && offer(policy, `${policy.name} can go: nothing changes for anybody.`, without)) continue
+    const settings = Object.keys(policy.settings)
+    if (settings.length > 1)
+      for (const id of settings) {
+        const { [id]: _, ...rest } = policy.settings
+        offer(
+          policy,
+          `${policy.name} need not set ${settingOf(id)?.title ?? id}: the same results without.`,
+          set.policies.map((one) => (one === policy ? { ...one, settings: rest } : one)),
+        )
+      }
+    const next = set.policies[index + 1]
+    if (next?.state !== 'on' || next.from !== policy.from || next.until !== policy.until) continue
+    if (same(policy.settings, next.settings))
+      offer(
+        policy,
+        `${policy.name} and ${next.name} set the same: they can be one.`,
+        without.map((one) =>
+          one === next ? { ...policy, name: `${policy.name}, ${next.name}`, when: plain({ any: [policy.when, next.when] }) } : one,
+        ),
+      )
+    else if (same(plain(policy.when), plain(next.when)))
+      offer(
+        policy,
+        `${policy.name} and ${next.name} are for the same sessions: they can be one.`,
+        without.map((one) =>
+          one === next ? { ...policy, name: `${policy.name}, ${next.name}`, settings: { ...next.settings, ...policy.settings } } : one,
+        ),
+      )
+  }
+  return found
+}
+
+const same = (a: unknown, b: unknown) => sortedText(a) === sortedText(b)
+const sortedText = (value: unknown) =>
+  JSON.stringify(value, (_, inner: unknown) =>
+    inner && typeof inner === 'object' && !Array.isArray(inner)
+      ? Object.fromEntries(Object.entries(inner).sort(([a], [b]) => (a < b ? -1 : 1)))
+      : inner,
+  )
