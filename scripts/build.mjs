@@ -12,6 +12,7 @@ await build({
     main: 'src/server/main.ts',
     'embedded-worker': 'src/server/db/embedded-worker.ts',
     'intake-worker': 'src/server/logons/intake-worker.ts',
+    'look-worker': 'src/server/policies/look-worker.ts',
     'disk-worker': 'src/server/containers/disk-worker.ts',
   },
 })

@@ -1,5 +1,8 @@
 import { z } from 'zod'
 import { ContainerJob, ContainerJobs, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
+import type { Permission, Route } from './route'
+import { ReportedAdmin, SessionReport } from './policies'
+import { POLICY_ROUTES } from './policy-routes'
 import { InventoryLine } from './files'
 import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
 import { OrgFile } from './org'
@@ -8,21 +11,7 @@ import { LossPage, LossQuery, NewWave, RoomPage, RoomQuery, Wave } from './room'
 import { ShareAccess, SharePage } from './shares'
 import { FoundThing, HostSettings, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings } from './other'
 
-/** Who may call a route: anybody, a signed-in role (each includes the one before it), or a token made for that scope. */
-export type Permission = 'anybody' | Role | 'token evidence' | 'token agent' | 'token directory'
-
-export interface Route {
-  readonly method: 'GET' | 'POST' | 'PUT' | 'DELETE'
-  readonly path: string
-  readonly permission: Permission
-  /** What it does, for the reader of the API. */
-  readonly sentence: string
-  readonly params?: z.ZodType
-  readonly query?: z.ZodType
-  readonly body?: z.ZodType
-  /** Absent where the answer is not JSON (a stream, a file) or the body is handled by hand. */
-  readonly response?: z.ZodType
-}
+export type { Permission, Route } from './route'
 
 const Id = z.object({ id: z.string().min(1).max(200) })
 /** Its id is share and path, as the host writes it. */
@@ -410,11 +399,15 @@ export const ROUTES = {
       inForce: HostSettings.partial(),
       pending: z.array(z.string()),
       draining: z.boolean(),
-      sessions: z.array(z.object({ person: z.string(), session: z.string(), sinceMs: z.number(), state: z.string() })).max(5000),
+      sessions: z.array(SessionReport).max(5000),
+      assigned: z.string().max(200).nullish(),
+      admins: z.array(ReportedAdmin).max(1000).default([]),
       leftovers: z.array(Leftover).max(5000).default([]),
     }),
     response: z.object({ ok: z.literal(true), version: z.number() }),
   },
+
+  ...POLICY_ROUTES,
 
   pools: {
     method: 'GET',

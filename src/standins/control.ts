@@ -108,6 +108,24 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     const wanted = OfSession.parse(body)
     return { ended: fleet.endSession(host(wanted.host), wanted.session) }
   })
+  app.post('/control/sessions/disconnect', ({ body }) => {
+    const wanted = OfSession.parse(body)
+    fleet.disconnect(host(wanted.host), wanted.session)
+    return { ok: true }
+  })
+  app.post('/control/sessions/message', ({ body }) => {
+    const wanted = OfSession.extend({ text: z.string().max(4000) }).parse(body)
+    fleet.message(host(wanted.host), wanted.session, wanted.text)
+    return { ok: true }
+  })
+  app.post<Named>('/control/hosts/:host/admin', ({ params, body }) => {
+    const { person } = z.object({ person: z.string().nullable() }).parse(body)
+    host(params.host).admins = person === null ? [] : [{ account: person, kind: 'person', sinceMs: Date.now() }]
+    return { ok: true }
+  })
+  app.get<Named>('/standin/hosts/:host/messages', ({ params }) => ({
+    messages: [...host(params.host).sessions.values()].flatMap(({ session, messages }) => messages.map((text) => ({ session, text }))),
+  }))
   app.post('/control/sessions/write', async ({ body }) => {
     const wanted = OfSession.extend({ path: z.string().max(200), text: z.string().max(500) }).parse(body)
     await fleet.writeIn(host(wanted.host), wanted.session, wanted.path, wanted.text)

@@ -4,7 +4,9 @@ import type { Settings } from '../contract/other'
 import { controlServer } from './control'
 import { larkmere, type Larkmere } from './directory/larkmere'
 import { Fleet, type Uplink } from './fleet/fleet'
+import type { Stretch } from '../contract/policies'
 import { history } from './fleet/history'
+import { stretchesOf } from './fleet/stretches'
 import { plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
 import { leaveInventory } from './share/inventory'
 import { larkmereShares, type ShareFolder } from './share/share'
@@ -20,6 +22,7 @@ const days = Number(env['STANDINS_DAYS'] ?? 30)
 const wanted = (env['STANDINS_TROUBLE'] ?? '').split(',').filter((name): name is Trouble => TROUBLES.some((known) => known === name))
 
 const pending: string[] = []
+const past: Stretch[] = []
 const startedMs = Date.now()
 const company = larkmere(Number(env['STANDINS_PEOPLE'] ?? 2600))
 const planted = plant(startedMs, company.staff, company.hosts)
@@ -45,6 +48,8 @@ const uplink: Uplink = {
   settings: async (host) =>
     (await send('GET', `/api/agent/settings?host=${encodeURIComponent(host)}`, undefined)) as { version: number; settings: Settings },
   report: (body) => quietly(send('POST', '/api/agent/report', body)),
+  session: async (host, facts) => (await send('POST', '/api/agent/session', { host, facts })) as { version: number; values: Record<string, unknown> },
+  stretches: (stretches) => quietly(send('POST', '/api/agent/stretches', { stretches })),
 }
 
 await send('PUT', '/api/directory', company.org)
@@ -59,7 +64,9 @@ fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 await makeDisks(company, shares)
 await plantTroubled(company, shares, startedMs)
+await sendStretches()
 if (days > RECENT_DAYS) await writeHistory(company, planted, { fromDay: days, toDay: RECENT_DAYS + 1 })
+await sendStretches()
 process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
@@ -70,8 +77,9 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
 /** Sends days of history as evidence files. The launcher says when they have been sent before. */
 async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: number; toDay: number }): Promise<void> {
   if (env['STANDINS_HISTORY'] === 'none') return
-  for (const { dayMs, observations } of history(all, what, range, startedMs, timeZone)) {
+  for (const { dayMs, observations, logons } of history(all, what, range, startedMs, timeZone)) {
     if (observations.length === 0) continue
+    past.push(...stretchesOf(logons, startedMs))
     const body = Buffer.from(observations.map((o) => JSON.stringify({ ...o, time: o.timeMs, timeMs: undefined })).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
     const response = await fetch(`${server}/api/evidence/files`, {
@@ -85,6 +93,11 @@ async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: numb
     while (pending.length > 1) await read(pending.shift() ?? '')
   }
   for (const id of pending) await read(id)
+}
+
+/** When people were connected in those days, a piece at a time. */
+async function sendStretches(): Promise<void> {
+  while (past.length) await uplink.stretches(past.splice(0, 10_000))
 }
 
 async function read(id: string): Promise<void> {

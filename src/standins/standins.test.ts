@@ -1,7 +1,9 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, describe, expect, it } from 'vitest'
+import { afterAll, describe, expect, it, vi } from 'vitest'
+import type { Stretch } from '../contract/policies'
+import { stretchesOf } from './fleet/stretches'
 import { readOtlp } from '../core/formats'
 import { analyseAll, correlate, type Observation } from '../core/logons'
 import { OrgFile } from '../contract/org'
@@ -88,6 +90,9 @@ it('an export says the same as the observations that it was made of', () => {
   }
 })
 
+/** What a session has beside its name and place, for tests that do not care. */
+const IDLE = { state: 'active' as const, turnsMs: NOW + 1, onMs: NOW, disconnectedMs: null, facts: {}, policy: null, messages: [] }
+
 describe('the fleet control', () => {
   const shares = larkmereShares(folder)
   const fleet = new Fleet({
@@ -103,6 +108,8 @@ describe('the fleet control', () => {
       settings: async () => {
         throw new Error('not asked here')
       },
+      session: async () => ({ version: 1, values: {} }),
+      stretches: async () => undefined,
     },
   })
   const app = controlServer(fleet, shares, 'secret')
@@ -133,7 +140,7 @@ describe('the fleet control', () => {
     expect((await ask('POST', '/control/holds/release', holds[0])).json()).toMatchObject({ released: true })
     expect((await ask('POST', '/control/holds/release', holds[0])).json()).toMatchObject({ released: false })
     const host = [...fleet.hosts.values()].find(({ power }) => power === 'on')
-    host?.sessions.set('s-1', { person: 'x', session: 's-1', host: host.plan.id, sinceMs: NOW, state: 'active', endsMs: NOW + 1 })
+    host?.sessions.set('s-1', { person: 'x', session: 's-1', host: host.plan.id, sinceMs: NOW, ...IDLE })
     shares[0]?.hold('x', host?.plan.id ?? '', 's-1', NOW)
     expect(
       (await ask('POST', '/control/holds/release', { share: shares[0]?.path, file: 'x/profile.vhdx', host: host?.plan.id, session: 's-1' })).json(),
@@ -159,5 +166,67 @@ describe('the fleet control', () => {
     reader.end()
     expect([reader.refused, rows.length > 100, new Set(rows.map(({ person }) => person))]).toEqual([0, true, new Set(['mara'])])
     expect(inventoryOf('mara', NOW)).toBe(inventoryOf('mara', NOW))
+  })
+})
+
+describe('sessions of the fleet', () => {
+  it('are logged off when the limit of their policy is over, and the stretches are told', () => {
+    const company = larkmere(60)
+    const told: Stretch[] = []
+    let nowMs = NOW
+    vi.useFakeTimers()
+    const fleet = new Fleet({
+      larkmere: company,
+      planted: plant(NOW, company.staff, company.hosts),
+      shares: [],
+      timeZone: 'UTC',
+      // Nobody else comes.
+      floorAMinute: 0,
+      now: () => nowMs,
+      uplink: {
+        traces: async () => undefined,
+        report: async () => undefined,
+        settings: async () => ({ version: 1, settings: {} as never }),
+        session: async () => ({ version: 1, values: {} }),
+        stretches: async (list) => void told.push(...list),
+      },
+    })
+    const host = [...fleet.hosts.values()].find(({ power }) => power === 'on')
+    const session = { ...IDLE, person: 'x', session: 's-1', host: host?.plan.id ?? '', sinceMs: NOW, turnsMs: NOW + 1e12 }
+    host?.sessions.set('s-1', { ...session, policy: { version: 1, values: { disconnectedMinutes: 30 } } })
+    host?.sessions.set('s-2', {
+      ...session,
+      session: 's-2',
+      person: 'y',
+      policy: { version: 1, values: { disconnectedMinutes: 'none', sessionMinutes: 60 } },
+    })
+    fleet.start()
+    nowMs += 5 * 60_000
+    if (host) for (const name of ['s-1', 's-2']) fleet.disconnect(host, name)
+    const after = (minutes: number) => {
+      nowMs = NOW + minutes * 60_000
+      vi.advanceTimersByTime(2500)
+      return [...(host?.sessions.keys() ?? [])].filter((name) => name.startsWith('s-'))
+    }
+    expect([after(34), after(35), after(59), after(60)]).toEqual([['s-1', 's-2'], ['s-2'], ['s-2'], []])
+    expect(told.map(({ session: name, onMs, offMs, ended }) => [name, onMs - NOW, (offMs ?? 0) - NOW, ended])).toEqual([
+      ['s-1', 0, 300_000, 'disconnected'],
+      ['s-2', 0, 300_000, 'disconnected'],
+    ])
+    fleet.stop()
+    vi.useRealTimers()
+  })
+
+  it('of the past have pauses in their order, and end before the next begins', () => {
+    const company = larkmere(60)
+    const [staff] = company.staff
+    if (!staff) throw new Error('nobody')
+    const logons = [0, 3, 24].map((hour) => ({ staff, host: 'H', session: `s${hour}`, atMs: NOW + hour * 3_600_000, rttMs: 3, kbps: 1000 }))
+    const list = stretchesOf(logons, NOW + 1e9)
+    expect(new Set(list.map(({ session }) => session)).size).toBe(3)
+    for (const [i, { onMs, offMs }] of list.entries()) {
+      expect(offMs).toBeGreaterThan(onMs)
+      if (i) expect(onMs).toBeGreaterThanOrEqual(list[i - 1]?.offMs ?? 0)
+    }
   })
 })

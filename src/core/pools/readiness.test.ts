@@ -29,12 +29,12 @@ const host = (name: string, over: Partial<HostFacts> = {}): HostFacts => ({
   ...over,
 })
 const codes = (over: Partial<HostFacts>, containers = true) =>
-  poolReadiness([host('A'), host('B'), host('C', over)], should, containers, NOW).hosts[2]
+  poolReadiness([host('A'), host('B'), host('C', over)], () => should, containers, NOW).hosts[2]
 
 describe('whether hosts are ready', () => {
   it('all of them, where nothing differs', () => {
-    expect(poolReadiness([host('A'), host('B')], should, true, NOW)).toMatchObject({ ready: 2, verdict: 'All 2 hosts are ready.', unlike: [] })
-    expect(poolReadiness([], should, true, NOW).verdict).toBe('It has no hosts.')
+    expect(poolReadiness([host('A'), host('B')], () => should, true, NOW)).toMatchObject({ ready: 2, verdict: 'All 2 hosts are ready.', unlike: [] })
+    expect(poolReadiness([], () => should, true, NOW).verdict).toBe('It has no hosts.')
   })
 
   it.each<[string, Partial<HostFacts>, boolean]>([
@@ -57,7 +57,7 @@ describe('whether hosts are ready', () => {
   it('lays the values that are not the same side by side, the commonest first', () => {
     const { unlike, verdict } = poolReadiness(
       [host('A'), host('B'), host('C', { agentVersion: '1.3.9', report: { version: 3, inForce: { ...should, sizeLimitMib: 10_240 }, pending: [] } })],
-      should,
+      () => should,
       true,
       NOW,
     )

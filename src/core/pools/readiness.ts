@@ -51,10 +51,15 @@ export const SILENT_MS = 5 * 60_000
  * Whether the hosts of a pool are as they should be, what is to be done on each, and how they differ from each other.
  * @param containers whether the pool works with containers, so that leftovers stand in the way
  */
-export function poolReadiness(hosts: readonly HostFacts[], should: BaseSettings, containers: boolean, nowMs: number): PoolReadiness {
+export function poolReadiness(
+  hosts: readonly HostFacts[],
+  should: (host: string) => BaseSettings,
+  containers: boolean,
+  nowMs: number,
+): PoolReadiness {
   const usual = { agent: commonest(hosts.map(({ agentVersion }) => agentVersion)), image: commonest(hosts.map(({ image }) => image)) }
   const results = hosts.map((host): HostReadiness => {
-    const toDo = toDoOf(host, should, containers, usual, nowMs)
+    const toDo = toDoOf(host, should(host.host), containers, usual, nowMs)
     return { host: host.host, toDo, ready: !toDo.some(({ weight }) => weight !== 'tidy') }
   })
   const ready = results.filter((one) => one.ready).length

@@ -85,6 +85,11 @@ export class Jobs {
     return this.#progress.get(id) ?? null
   }
 
+  /** Whether somebody wishes a job to stop, for steps that wait. */
+  wantsToStop(id: string): boolean {
+    return this.#cancelled.has(id)
+  }
+
   isRunning(id: string): boolean {
     return this.#ids.has(id)
   }

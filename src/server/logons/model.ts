@@ -30,7 +30,7 @@ export async function loadOrg(handle: Queryable): Promise<Org> {
   const [row] = await handle.query<{ people: Org['people']; groups: Org['groups']; pools: Org['pools']; hosts: Org['hosts'] }>(`select
     (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'name', name, 'groups', groups, 'groupsAtSource', coalesce(groups_at_source, groups), 'enabled', enabled)), '[]') from people) as people,
     (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'memberOf', member_of)), '[]') from groups) as groups,
-    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'name', name, 'mode', mode, 'grants', grants))), '[]') from pools) as pools,
+    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'name', name, 'mode', mode, 'binding', binding, 'grants', grants))), '[]') from pools) as pools,
     (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'pool', pool, 'zone', zone, 'image', image, 'draining', draining))), '[]') from hosts) as hosts`)
   return row ?? { people: [], groups: [], pools: [], hosts: [] }
 }

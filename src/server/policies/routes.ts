@@ -1,4 +1,14 @@
-import { differences, HOST_SETTINGS, prove, readLocation, sayValue, type BaseSettings, type HostReport, type SettingName } from '../../core/policies'
+import {
+  differences,
+  HOST_SETTINGS,
+  prove,
+  readLocation,
+  sayValue,
+  valuesOf,
+  type BaseSettings,
+  type HostReport,
+  type SettingName,
+} from '../../core/policies'
 import { readPattern } from '../../core/files'
 import { Problem } from '../../contract/errors'
 import { Settings, type PolicyPage, type PolicyPreview } from '../../contract/other'
@@ -6,6 +16,9 @@ import type { Queryable } from '../db/database'
 import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
+import { refuseWhileRolling } from './rollouts'
+import { currentSet, keepVersion, versionsOf } from './sets'
+import { hostShould, hostsShould } from './should'
 
 export const FIRST_SETTINGS: Settings = Settings.parse({
   containers: 'on',
@@ -65,7 +78,7 @@ function checked(settings: Settings): { settings: Settings; faults: PolicyPrevie
 export function policyHandlers(context: Context): Handlers<'policy' | 'policyPreview' | 'policyPublish' | 'agentSettings' | 'agentReport'> {
   const { database, evidence, live, now } = context
   return {
-    policy: () => readPolicy(database),
+    policy: () => readPolicy(database, now()),
     policyPreview: ({ input }) => preview(database, input.body, now()),
     async policyPublish({ input: { body }, caller }) {
       const { settings, faults } = checked(body.settings)
@@ -74,13 +87,10 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
       if (before.version !== body.basedOn) throw new Problem('policy.outdated', `Version ${before.version} was published by ${before.author}.`)
       const changes = differences(before.settings, settings)
       if (changes.length === 0) throw new Problem('remedy.none', 'Nothing differs from the version in force.')
-      const inserted = await database.query(`insert into policy_versions values ($1, $2::jsonb, $3, $4) on conflict do nothing returning version`, [
-        before.version + 1,
-        JSON.stringify(settings),
-        now(),
-        caller.name,
-      ])
-      if (inserted.length === 0) throw new Problem('policy.outdated')
+      await refuseWhileRolling(database)
+      const { set } = await currentSet(database)
+      const base = { ...set.base, ...valuesOf(settings) }
+      if (!(await keepVersion(database, before.version + 1, { ...set, base }, caller.name, now(), null))) throw new Problem('policy.outdated')
       await writeJournal(database, {
         atMs: now(),
         who: caller.name,
@@ -91,17 +101,17 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
       })
       await evidence.refresh()
       live.tell('policy')
-      return readPolicy(database)
+      return readPolicy(database, now())
     },
-    async agentSettings() {
-      const { version, settings } = await current(database)
-      return { version, settings }
+    async agentSettings({ input: { query } }) {
+      const { version, settings } = await hostShould(database, query.host, now())
+      return { version, settings: settings as Settings }
     },
     async agentReport({ input: { body } }) {
       const report: HostReport = { version: body.version, inForce: body.inForce as Partial<BaseSettings>, pending: body.pending as SettingName[] }
       await database.query(
-        `insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions, leftovers) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb, $9::jsonb)
-        on conflict (id) do update set draining = excluded.draining, agent_version = excluded.agent_version, report = excluded.report, reported_ms = excluded.reported_ms, sessions = excluded.sessions, leftovers = excluded.leftovers`,
+        `insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions, leftovers, assigned, admins) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb, $9::jsonb, $10, $11::jsonb)
+        on conflict (id) do update set draining = excluded.draining, agent_version = excluded.agent_version, report = excluded.report, reported_ms = excluded.reported_ms, sessions = excluded.sessions, leftovers = excluded.leftovers, assigned = excluded.assigned, admins = excluded.admins`,
         [
           body.host,
           body.pool,
@@ -112,35 +122,39 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
           now(),
           JSON.stringify(body.sessions),
           JSON.stringify(body.leftovers),
+          body.assigned ?? null,
+          JSON.stringify(body.admins),
         ],
       )
       live.tell('policy')
-      return { ok: true, version: (await current(database)).version }
+      return { ok: true, version: (await versionsOf(database)).newest.version }
     },
   }
 }
 
-async function readPolicy(database: Queryable): Promise<PolicyPage> {
+async function readPolicy(database: Queryable, nowMs: number): Promise<PolicyPage> {
   const [list, hosts, [people], pools] = await Promise.all([
     versions(database),
     database.query<{
       id: string
       pool: string | null
       zone: string | null
+      image: string | null
       agent_version: string | null
       report: HostReport | null
       reported_ms: number | null
-    }>('select id, pool, zone, agent_version, report, reported_ms from hosts order by id'),
+    }>('select id, pool, zone, image, agent_version, report, reported_ms from hosts order by id'),
     database.query<{ n: number }>('select count(*) as n from people where enabled'),
     database.query<{ id: string }>('select id from pools order by id'),
   ])
+  const should = await hostsShould(database, hosts, nowMs)
   const now = list[0] ?? { version: 0, settings: FIRST_SETTINGS, publishedMs: 0, author: 'Ikebana' }
   return {
     ...now,
     people: people?.n ?? 0,
     pools: pools.map(({ id }) => id),
     hosts: hosts.map(({ id, pool, zone, agent_version, report, reported_ms }) => {
-      const proof = prove(now.settings, report)
+      const proof = prove(should(id).settings, report)
       return {
         host: id,
         pool: pool ?? '',

@@ -66,6 +66,12 @@ export interface Fleet {
   /** Lets an account log on to a pool, and waits until it is in or was refused. For proofs with a test person. */
   beginSession(person: string, pool: string): Promise<z.infer<typeof Began>>
   endSession(host: string, session: string): Promise<void>
+  /** Leaves a session running without its client, as closing the window does. */
+  disconnect(host: string, session: string): Promise<void>
+  /** Shows a few sentences to whoever works in a session. */
+  message(host: string, session: string, text: string): Promise<void>
+  /** Makes one person the only administrator of a host beside its own; null: nobody. */
+  setAdmin(host: string, person: string | null): Promise<void>
   /** Writes a few words into a file of the profile of a session, and reads them again. */
   writeIn(at: { host: string; session: string }, path: string, text: string): Promise<void>
   readIn(at: { host: string; session: string }, path: string): Promise<string | null>
@@ -118,6 +124,15 @@ export function fleetOver(baseUrl: string, token: string): Fleet {
     beginSession: (person, pool) => call(Began, '/control/sessions/begin', { person, pool }, 180_000),
     endSession: async (name, session) => {
       await call(z.object({ ended: z.boolean() }), '/control/sessions/end', { host: name, session })
+    },
+    disconnect: async (name, session) => {
+      await call(ok, '/control/sessions/disconnect', { host: name, session })
+    },
+    message: async (name, session, text) => {
+      await call(ok, '/control/sessions/message', { host: name, session, text })
+    },
+    setAdmin: async (name, person) => {
+      await call(ok, `${host(name)}/admin`, { person })
     },
     writeIn: async (at, path, text) => {
       await call(ok, '/control/sessions/write', { ...at, path, text })

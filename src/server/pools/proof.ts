@@ -4,7 +4,7 @@ import type { PoolsPage } from '../../contract/pools'
 import { prove, type HostReport } from '../../core/policies'
 import { StepStopped, type NewJob, type Step } from '../journal/jobs'
 import type { Queryable } from '../db/database'
-import { current } from '../policies/routes'
+import { hostShould } from '../policies/should'
 import type { Context } from '../shell/context'
 
 type Need = Pick<Context, 'fleet' | 'database' | 'disks' | 'now'>
@@ -112,7 +112,7 @@ export async function proofJob(need: Need, pool: { id: string; mode: string | nu
       title: 'See that the host has the settings of the policy',
       run: async () => {
         if (!first) throw new StepStopped('There is no session.')
-        const { settings, version } = await current(database)
+        const { settings, version } = await hostShould(database, first.host, now())
         await fleet.fetchNow(first.host)
         const [row] = await database.query<{ report: HostReport | null }>('select report from hosts where id = $1', [first.host])
         const proof = prove(settings, row?.report ?? null)

@@ -4,7 +4,8 @@ import { bytesSay } from '../../core/containers'
 import type { HostReport } from '../../core/policies'
 import { poolReadiness, type HostFacts, type Leftover } from '../../core/pools'
 import { StepStopped, type NewJob, type Step } from '../journal/jobs'
-import { current } from '../policies/routes'
+import { hostsShould } from '../policies/should'
+import { versionsOf } from '../policies/sets'
 import type { Context } from '../shell/context'
 import { lastProofs } from './proof'
 import { restartSteps } from './remedies'
@@ -37,17 +38,24 @@ async function hostFacts({ database }: Pick<Context, 'database'>): Promise<Facts
 }
 
 export async function readPools(need: Need): Promise<PoolsPage> {
-  const [hosts, { version, settings }, pools] = await Promise.all([
+  const [hosts, versions, pools] = await Promise.all([
     hostFacts(need),
-    current(need.database),
+    versionsOf(need.database),
     need.database.query<{ id: string; name: string; mode: string | null }>('select id, name, mode from pools order by name'),
   ])
-  const proofs = await lastProofs(need.database)
+  const [proofs, should] = await Promise.all([
+    lastProofs(need.database),
+    hostsShould(
+      need.database,
+      hosts.map(({ host, pool, zone, image }) => ({ id: host, pool, zone, image })),
+      need.now(),
+    ),
+  ])
   return {
-    version,
+    version: versions.newest.version,
     pools: pools.map((pool) => {
       const mine = hosts.filter((one) => one.pool === pool.id)
-      const { hosts: results, ready, verdict, unlike } = poolReadiness(mine, settings, pool.mode === 'container', need.now())
+      const { hosts: results, ready, verdict, unlike } = poolReadiness(mine, (host) => should(host).settings, pool.mode === 'container', need.now())
       return {
         ...pool,
         ready,

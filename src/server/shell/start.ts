@@ -18,9 +18,17 @@ import { logonHandlers } from '../logons/routes'
 import { Uploads } from '../logons/uploads'
 import { peopleHandlers } from '../people/routes'
 import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
+import { stepDueRollouts } from '../policies/rollouts'
+import { sessionHandlers } from '../policies/session-routes'
+import { setHandlers } from '../policies/set-routes'
+import { lookDesk } from '../policies/look-desk'
+import { demoSet } from '../policies/demo-set'
 import { fleetOver } from '../pools/fleet'
 import { finishProofs } from '../pools/proof'
 import { poolHandlers } from '../pools/routes'
+import { valuesOf } from '../../core/policies'
+import { Settings } from '../../contract/other'
+import { keepVersion } from '../policies/sets'
 import { makeApp } from './app'
 import type { Config, Context } from './context'
 import { Live } from './live'
@@ -41,10 +49,9 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const { config } = options
   const now = () => Date.now()
   const { database, link } = await openDatabase(config.dataFolder, options.databaseUrl)
-  await database.query(`insert into policy_versions values (1, $1::jsonb, $2, 'Ikebana') on conflict do nothing`, [
-    JSON.stringify({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) }),
-    now(),
-  ])
+  const first = Settings.parse({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) })
+  const set = config.demo ? demoSet(first, now()) : { base: valuesOf(first), policies: [], networks: [], promises: [] }
+  await keepVersion(database, 1, set, 'Ikebana', now(), null)
   if (config.demo) await prepareDemo(database, options.token)
   const live = new Live()
   const uploads: { current: Uploads | null } = { current: null }
@@ -55,6 +62,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   running.jobs = jobs
   await jobs.closeOrphans()
   const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), disks, jobs, now }
+  const desk = lookDesk()
   const taken = new Uploads(context)
   uploads.current = taken
   const app = await makeApp(
@@ -68,6 +76,8 @@ export async function startServer(options: StartOptions): Promise<{ address: str
       ...roomHandlers(context),
       ...inventoryHandlers(context),
       ...policyHandlers(context),
+      ...setHandlers(context, desk),
+      ...sessionHandlers(context),
       ...poolHandlers(context),
       ...journalHandlers(context),
     },
@@ -90,6 +100,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
     every(60_000, () => deleteOutdated(context)),
     every(3_600_000, () => forgetSizes(database, now() - 30 * 86_400_000)),
     every(20_000, () => startDueWaves(context)),
+    every(5000, () => stepDueRollouts(context)),
     every(30_000, async () => {
       const { attempts } = await evidence.reconsider(now())
       if (attempts) live.tell('attempts')
@@ -104,6 +115,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
       await jobs.settle()
       await evidence.close()
       await disks.close()
+      await desk.close()
       await database.close()
     },
   }

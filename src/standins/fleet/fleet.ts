@@ -1,4 +1,6 @@
 import type { Settings } from '../../contract/other'
+import type { Stretch } from '../../contract/policies'
+import { settingOf } from '../../core/policies'
 import { POOLS, type Larkmere, type Staff } from '../directory/larkmere'
 import { Random } from '../random'
 import { leaveInventory } from '../share/inventory'
@@ -8,6 +10,7 @@ import { Host, type Session } from './host'
 import { simulateLogon, type Simulated } from './logon'
 import { otlpOf } from './otlp'
 import { offsetMs } from './shifts'
+import { awayMs, clientOf, logsOff } from './stretches'
 import { latencyOf, type Planted, type Trouble } from './troubles'
 
 /** How the fleet reaches Ikebana: exports, settings, reports. */
@@ -15,6 +18,10 @@ export interface Uplink {
   traces(request: object): Promise<void>
   settings(host: string): Promise<{ version: number; settings: Settings }>
   report(body: object): Promise<void>
+  /** What a session that begins should have in force. */
+  session(host: string, facts: object): Promise<{ version: number; values: Record<string, unknown> }>
+  /** When people were connected. */
+  stretches(stretches: readonly Stretch[]): Promise<void>
 }
 
 export interface FleetOptions {
@@ -43,6 +50,17 @@ function plantLeftovers(hosts: readonly Host[], staff: Larkmere['staff'], nowMs:
   if (forgotten) forgotten.agentVersion = '1.3.2'
 }
 
+/** Desktops of the drawing office and the bridge that are one person's; one is nobody's yet, one has a whole group as administrators, and one somebody from before. */
+function assignDesks(hosts: readonly Host[], staff: Larkmere['staff'], nowMs: number): void {
+  const desks = hosts.filter(({ plan }) => plan.pool === 'naval-drawing')
+  const people = staff.filter(({ pool }) => pool === 'naval-drawing')
+  for (const [i, desk] of desks.entries()) desk.assigned = i === desks.length - 1 ? null : (people[i]?.id ?? null)
+  const [first, second, third] = desks
+  if (first?.assigned) first.admins = [{ account: first.assigned, kind: 'person', sinceMs: nowMs - 2 * 3_600_000 }]
+  if (second) second.admins = [{ account: 'naval-drawing staff', kind: 'group', people: people.length, sinceMs: nowMs - 400 * 86_400_000 }]
+  if (third?.assigned && people[7]) third.admins = [{ account: people[7].id, kind: 'person', sinceMs: nowMs - 90 * 86_400_000 }]
+}
+
 /** The simulated fleet: hosts with an agent each, and people who log on by shift. */
 export class Fleet {
   readonly hosts = new Map<string, Host>()
@@ -51,6 +69,8 @@ export class Fleet {
   readonly #recent: { atMs: number; share: string }[] = []
   readonly #timers = new Set<NodeJS.Timeout>()
   readonly #trying = new Set<string>()
+  /** Stretches that were not told yet. */
+  #told: Stretch[] = []
 
   constructor(private readonly options: FleetOptions) {
     for (const plan of options.larkmere.hosts) this.hosts.set(plan.id, new Host(plan))
@@ -58,6 +78,7 @@ export class Fleet {
     if (dead) Object.assign(dead, { power: 'off', answers: false })
     const drifted = this.hosts.get(options.planted.driftedHost)
     if (drifted) drifted.drifted = true
+    assignDesks([...this.hosts.values()], options.larkmere.staff, options.now())
     plantLeftovers([...this.hosts.values()], options.larkmere.staff, options.now())
     for (const trouble of ['storm', 'held-container', 'printers', 'gateway', 'drifted-host'] as const) this.troubles.add(trouble)
     for (const person of options.planted.held)
@@ -72,6 +93,11 @@ export class Fleet {
   /** Begins to live: people come and go, agents report. */
   start(): void {
     this.#each(1000, () => this.#tick())
+    this.#each(2000, () => {
+      const stretches = this.#told
+      this.#told = []
+      if (stretches.length) void this.options.uplink.stretches(stretches)
+    })
     let next = 0
     const names = [...this.hosts.keys()]
     const slice = Math.max(1, Math.ceil(names.length / 10))
@@ -127,8 +153,21 @@ export class Fleet {
 
   endSession(host: Host, session: string): boolean {
     const found = host.sessions.get(session)
-    if (found) this.#logOff(host, found)
+    if (found) this.#logOff(host, found, 'logged off')
     return found !== undefined
+  }
+
+  /** Leaves a session without its client; nobody comes back to it. */
+  disconnect(host: Host, session: string): void {
+    const found = host.sessions.get(session)
+    if (!found) throw new RangeError(`${host.plan.id} has no session ${session}`)
+    this.#leave(host, found, Infinity)
+  }
+
+  message(host: Host, session: string, text: string): void {
+    const found = host.sessions.get(session)
+    if (!found) throw new RangeError(`${host.plan.id} has no session ${session}`)
+    found.messages.push(text)
   }
 
   /** Writes into the profile of a session: into the disk it has attached, or onto the host where it has none. */
@@ -187,7 +226,7 @@ export class Fleet {
   }
 
   restart(host: Host): void {
-    for (const session of [...host.sessions.values()]) this.#logOff(host, session)
+    for (const session of [...host.sessions.values()]) this.#logOff(host, session, 'logged off')
     Object.assign(host, { power: 'starting', answers: false })
     this.#later(5000, () => {
       host.start()
@@ -203,7 +242,7 @@ export class Fleet {
 
   #tick(): void {
     const nowMs = this.options.now()
-    for (const host of this.hosts.values()) for (const session of [...host.sessions.values()]) if (session.endsMs < nowMs) this.#logOff(host, session)
+    for (const host of this.hosts.values()) for (const session of [...host.sessions.values()]) this.#live(host, session, nowMs)
     const perSecond = Math.max(this.options.floorAMinute, this.#rate(nowMs)) / 60
     let n = Math.floor(perSecond) + (this.#random.chance(perSecond % 1) ? 1 : 0)
     while (n-- > 0) {
@@ -304,6 +343,18 @@ export class Fleet {
     this.#trying.delete(staff.id)
     const nowMs = this.options.now()
     const session = `${host.plan.id}-${id.slice(0, 6)}`
+    const attrs = simulated.observations[0]?.attrs ?? {}
+    const facts = {
+      person: staff.id,
+      pool: staff.pool,
+      ...clientOf(staff),
+      network: staff.network,
+      rttMs: attrs['rttMs'],
+      bandwidthKbps: attrs['bandwidthKbps'],
+      factor: attrs['factor'] ?? 'none',
+      first: attrs['first'] === true,
+      at: nowMs,
+    }
     if (simulated.outcome === 'failed') share?.letGo(share.fileOf(staff.id), session)
     else {
       host.sessions.set(session, {
@@ -312,7 +363,12 @@ export class Fleet {
         host: host.plan.id,
         sinceMs: nowMs,
         state: 'active',
-        endsMs: nowMs + this.#random.around(90 * 60_000, 0.5),
+        turnsMs: nowMs + this.#random.around(90 * 60_000, 0.5),
+        onMs: nowMs,
+        disconnectedMs: null,
+        facts,
+        policy: await this.options.uplink.session(host.plan.id, facts).catch(() => null),
+        messages: [],
       })
       if (containers && share) await share.ensure(staff.id, host.inForce.sizeLimitMib ?? 30 * 1024, null)
     }
@@ -321,7 +377,53 @@ export class Fleet {
     )
   }
 
-  #logOff(host: Host, { session, person }: Session): void {
+  /** What a session does as time passes: people leave, come back, and the limits of its policies end it. */
+  #live(host: Host, session: Session, nowMs: number): void {
+    const minutes = session.policy?.values['disconnectedMinutes']
+    const limitMs = typeof minutes === 'number' ? minutes * 60_000 : Infinity
+    const longest = session.policy?.values['sessionMinutes']
+    if (typeof longest === 'number' && nowMs - session.sinceMs >= longest * 60_000) return this.#logOff(host, session, 'limit')
+    if (session.disconnectedMs !== null) {
+      if (nowMs - session.disconnectedMs >= limitMs) return this.#logOff(host, session, 'limit')
+      if (nowMs < session.turnsMs) return
+      Object.assign(session, { state: 'active', disconnectedMs: null, onMs: nowMs, turnsMs: nowMs + this.#random.around(60 * 60_000, 0.5) })
+      return
+    }
+    if (nowMs < session.turnsMs) return
+    const staff = this.#staff(session.person)
+    if (!staff || logsOff(staff, this.#random)) return this.#logOff(host, session, 'logged off')
+    this.#leave(host, session, nowMs + awayMs(staff, this.#random))
+  }
+
+  #leave(host: Host, session: Session, backMs: number): void {
+    this.#tell(host, session, 'disconnected')
+    Object.assign(session, { state: 'disconnected', disconnectedMs: this.options.now(), turnsMs: backMs })
+  }
+
+  #tell(host: Host, { session, person, onMs, facts }: Session, ended: 'logged off' | 'disconnected' | 'limit'): void {
+    const text = (name: string) => (typeof facts[name] === 'string' ? facts[name] : null)
+    const number = (name: string) => (typeof facts[name] === 'number' ? facts[name] : null)
+    this.#told.push({
+      session,
+      person,
+      pool: host.plan.pool,
+      host: host.plan.id,
+      onMs,
+      offMs: this.options.now(),
+      ended,
+      network: text('network'),
+      clientKind: text('clientKind'),
+      clientVersion: text('clientVersion'),
+      address: text('address'),
+      rttMs: number('rttMs'),
+      kbps: number('bandwidthKbps'),
+    })
+  }
+
+  #logOff(host: Host, one: Session, ended: 'logged off' | 'limit'): void {
+    const { session, person } = one
+    // Whoever was away already was told of when they left.
+    if (one.disconnectedMs === null) this.#tell(host, one, ended)
     host.sessions.delete(session)
     const share = this.#shareOf(person)
     const had = share?.letGo(share.fileOf(person), session)
@@ -334,6 +436,14 @@ export class Fleet {
     const { plan } = host
     const { version, settings } = await this.options.uplink.settings(plan.id)
     host.fetch(version, settings)
+    // What holds at once is brought into running sessions too; the rest waits for their next logon.
+    for (const session of host.sessions.values()) {
+      if (!session.policy || session.policy.version === version) continue
+      const fresh = await this.options.uplink.session(plan.id, session.facts).catch(() => null)
+      if (!fresh) continue
+      const atOnce = Object.entries(fresh.values).filter(([id]) => settingOf(id)?.takesEffect === 'at once')
+      session.policy = { version: fresh.version, values: { ...session.policy.values, ...Object.fromEntries(atOnce) } }
+    }
     await this.options.uplink.report({
       host: plan.id,
       pool: plan.pool,
@@ -344,7 +454,21 @@ export class Fleet {
       inForce: host.inForce,
       pending: host.pending,
       draining: host.draining,
-      sessions: [...host.sessions.values()].map(({ person, session, sinceMs, state }) => ({ person, session, sinceMs, state })),
+      assigned: host.assigned,
+      admins: host.admins,
+      sessions: [...host.sessions.values()].map(({ person, session, sinceMs, state, disconnectedMs, facts, policy }) => {
+        const minutes = policy?.values['disconnectedMinutes']
+        return {
+          person,
+          session,
+          sinceMs,
+          state,
+          disconnectedMs,
+          endsMs: disconnectedMs !== null && typeof minutes === 'number' ? disconnectedMs + minutes * 60_000 : null,
+          facts,
+          ...(policy ? { policy } : {}),
+        }
+      }),
     })
   }
 

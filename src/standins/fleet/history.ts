@@ -2,6 +2,7 @@ import type { Observation } from '../../core/logons/observation'
 import { POOLS, type HostPlan, type Larkmere, type Staff } from '../directory/larkmere'
 import { Random } from '../random'
 import { simulateLogon } from './logon'
+import type { LoggedOn } from './stretches'
 import { DAY_MS, logonsOn, offsetMs } from './shifts'
 import { latencyOf, type Planted } from './troubles'
 
@@ -17,12 +18,13 @@ export function* history(
   range: { readonly fromDay: number; readonly toDay: number },
   nowMs: number,
   timeZone: string,
-): Generator<{ dayMs: number; observations: Observation[] }> {
+): Generator<{ dayMs: number; observations: Observation[]; logons: LoggedOn[] }> {
   const known = new Set<string>()
   const scale = larkmere.staff.length / 2600
   const localNow = nowMs + offsetMs(timeZone, nowMs)
   const today = Math.floor(localNow / DAY_MS) * DAY_MS
   const hostsByPool = groupHosts(larkmere.hosts)
+  let logons: LoggedOn[] = []
   const newcomers = new Random('newcomers')
   // Most people were here before the history begins; some join during it.
   for (const { id } of larkmere.staff) if (!newcomers.chance(0.04)) known.add(id)
@@ -40,11 +42,12 @@ export function* history(
         due.push({ atMs: one.atMs + 240_000, staff: one.staff })
     due.sort((a, b) => a.atMs - b.atMs)
     const observations: Observation[] = []
+    logons = []
     for (const [index, { atMs, staff }] of due.entries()) {
       if (atMs >= nowMs - 120_000) continue
       observations.push(...oneLogon(random, staff, atMs, index, due))
     }
-    yield { dayMs, observations }
+    yield { dayMs, observations, logons }
   }
 
   function oneLogon(random: Random, staff: Staff, atMs: number, index: number, due: readonly Due[]): Observation[] {
@@ -63,7 +66,7 @@ export function* history(
     const briefly = !dead && containers && random.chance(0.004)
     const id = Array.from({ length: 32 }, () => random.below(16).toString(16)).join('')
     const sick = random.chance(0.003)
-    return simulateLogon(random, id, staff, host, atMs, {
+    const simulated = simulateLogon(random, id, staff, host, atMs, {
       first,
       containers,
       onFailure: 'refuse',
@@ -84,7 +87,18 @@ export function* history(
       wrongPassword: random.chance(0.007),
       settingsMissing: host.id === planted.driftedHost && atMs > planted.driftSinceMs,
       brokerRefuses: null,
-    }).observations
+    })
+    const attrs = simulated.observations[0]?.attrs ?? {}
+    if (simulated.outcome !== 'failed')
+      logons.push({
+        staff,
+        host: host.id,
+        session: `${host.id}-${id.slice(0, 8)}`,
+        atMs: Math.round(atMs + simulated.totalMs),
+        rttMs: Number(attrs['rttMs'] ?? 3),
+        kbps: Number(attrs['bandwidthKbps'] ?? 1_000_000),
+      })
+    return simulated.observations
   }
 }
 

@@ -7,7 +7,15 @@ export interface Session {
   readonly host: string
   readonly sinceMs: number
   state: 'active' | 'disconnected'
-  readonly endsMs: number
+  /** When the person stops working, or comes back where disconnected. */
+  turnsMs: number
+  /** Since when it is connected or not. */
+  onMs: number
+  disconnectedMs: number | null
+  /** The facts it began with, and what is in force for it. */
+  readonly facts: Readonly<Record<string, unknown>>
+  policy: { version: number; values: Record<string, unknown> } | null
+  readonly messages: string[]
 }
 
 /** Settings that only a start of the host brings into force. */
@@ -24,6 +32,9 @@ export class Host {
   /** This host loses one setting whenever it fetches: its rebuild went wrong. */
   drifted = false
   agentVersion = '1.4.0'
+  /** Whom this desktop is for, where it is one person's. */
+  assigned: string | null = null
+  admins: { account: string; kind: 'person' | 'group'; people?: number; sinceMs: number }[] = []
   /** Local profiles that somebody left before containers came. */
   leftovers: { person: string; bytes: number; lastUsedMs: number }[] = []
   /** What sessions without a container wrote here, by person. */

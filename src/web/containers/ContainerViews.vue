@@ -1,5 +1,6 @@
 <script setup lang="ts">
-/** The views of containers, and where one is. */
+import PlaceViews from '../kit/PlaceViews.vue'
+
 const VIEWS = [
   ['/containers', 'Each one'],
   ['/room', 'Room on the shares'],
@@ -10,21 +11,5 @@ const VIEWS = [
 </script>
 
 <template>
-  <nav class="views small" aria-label="Views of containers">
-    <RouterLink v-for="[path, title] in VIEWS" :key="path" :to="path" :class="{ on: $route.path === path }">{{ title }}</RouterLink>
-  </nav>
+  <PlaceViews :views="VIEWS" label="Views of containers" />
 </template>
-
-<style scoped>
-.views {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 18px;
-  margin: 2px 0 14px;
-}
-.on {
-  color: var(--ink);
-  font-weight: 600;
-  box-shadow: 0 2px 0 var(--ink);
-}
-</style>

@@ -148,7 +148,7 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
           {{ one.location }}<span v-if="one.share === null" class="ochre"> on no known share</span>
         </li>
       </ol>
-      <p class="small quiet">Here it can be tried. What holds is said on <RouterLink to="/policies">Policies</RouterLink>.</p>
+      <p class="small quiet">Here it can be tried. What holds is said on <RouterLink to="/policies/base">the base policy</RouterLink>.</p>
       <h2>How it is counted</h2>
       <p class="small">
         A host takes the container where it lies. Where that share cannot be had, it makes a new, empty one at the first location that can. Mirrored,

@@ -88,7 +88,7 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
 <template>
   <h2>One container at {{ plural(locations.length, 'location') }} at once, over a day</h2>
   <p v-if="locations.length < 2" class="quiet">
-    The policy names one location only; mirroring needs at least two. Name more on <RouterLink to="/policies">Policies</RouterLink>.
+    The policy names one location only; mirroring needs at least two. Name more on <RouterLink to="/policies/base">the base policy</RouterLink>.
   </p>
   <template v-else>
     <div class="toolbar">

@@ -93,7 +93,7 @@ const add = (does: PathRule['does']) => {
 }
 function toPolicy(): void {
   draft.propose({ pathRules: rules.value.map((rule) => ({ ...rule })) }, 'path rules that were tried on what lies in containers')
-  void router.push('/policies')
+  void router.push('/policies/base')
 }
 const lostCsv = computed(() =>
   csvAddress(

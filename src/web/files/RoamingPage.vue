@@ -59,7 +59,7 @@ function add(): void {
 const same = computed(() => JSON.stringify(settings.value) === JSON.stringify(policy.value?.settings.fileRoaming))
 function toPolicy(): void {
   draft.propose({ fileRoaming: { ...settings.value, groups: [...settings.value.groups] } }, 'file roaming as it was tried')
-  void router.push('/policies')
+  void router.push('/policies/base')
 }
 </script>
 

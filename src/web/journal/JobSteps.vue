@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { clockSeconds, percent, size } from '../kit/format'
+import { clockSeconds, duration, percent, size } from '../kit/format'
 import { call } from '../shell/api'
 
 /** A job as it goes: its steps with what each did, how far the present one is, and a way to stop it. */
@@ -28,7 +28,10 @@ const SIGNS = { waiting: '·', running: '…', done: '✓', failed: '×', skippe
     </ol>
     <template v-if="job.progress && job.state === 'running'"
       ><BProgress :value="(100 * job.progress.done) / job.progress.total" :aria-label="`Done: ${percent(job.progress.done / job.progress.total)}`" />
-      <div class="quiet small">{{ size(job.progress.done) }} of {{ size(job.progress.total) }} read</div></template
+      <div class="quiet small">
+        <template v-if="job.kind === 'limit-proof'">{{ duration(job.progress.done) }} of {{ duration(job.progress.total) }}</template
+        ><template v-else>{{ size(job.progress.done) }} of {{ size(job.progress.total) }} read</template>
+      </div></template
     >
     <p role="status">
       <template v-if="job.state === 'running'"

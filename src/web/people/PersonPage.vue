@@ -5,6 +5,7 @@ import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
 import LastLogons from '../logons/LastLogons.vue'
 import { call } from '../shell/api'
+import SessionPolicies from './SessionPolicies.vue'
 
 const props = defineProps<{ id: string }>()
 const {
@@ -24,6 +25,7 @@ const {
         <span v-for="account in person.accounts" :key="account" class="mono">{{ account }}&ensp;</span>
       </div>
       <p class="verdict"><OutcomeStem :outcome="person.verdict.ok ? 'ready' : 'failed'" :height="20" /> {{ person.verdict.sentence }}</p>
+      <SessionPolicies :person="person.id" />
       <h2>Last logons</h2>
       <div class="stems"><LastLogons :attempts="person.attempts.slice(0, 24)" /></div>
       <table class="plain" aria-label="Last logons">

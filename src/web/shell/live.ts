@@ -7,7 +7,7 @@ const STALE: Record<string, string[]> = {
   job: ['room', 'job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'],
   progress: ['job'],
   upload: ['uploads', 'upload'],
-  policy: ['policy', 'pools', 'loss'],
+  policy: ['policy', 'policies', 'versions', 'sessions-proof', 'session-policies', 'local-admins', 'pools', 'loss'],
   containers: ['containers', 'container', 'share', 'person', 'room', 'loss', 'set-aside'],
   people: ['people', 'person'],
   journal: ['journal'],

@@ -1,0 +1,163 @@
+import type { Settings } from '../../contract/other'
+import { valuesOf, type Policy, type PolicySet } from '../../core/policies'
+
+/** The policies of Larkmere Ferries: what a set looks like that grew over some years, with what is found in such sets. */
+export function demoSet(settings: Settings, nowMs: number): PolicySet {
+  const day = (days: number) => new Date(nowMs + days * 86_400_000).toISOString().slice(0, 10) + 'T00:00:00Z'
+  const policy = (id: string, name: string, owner: string, when: Policy['when'], values: Policy['settings'], more: Partial<Policy> = {}): Policy => ({
+    id,
+    name,
+    owner,
+    note: '',
+    state: 'on',
+    since: day(-400),
+    when,
+    settings: values,
+    ...more,
+  })
+  const OFFICE = { network: ['office'] }
+  return {
+    base: {
+      ...valuesOf(settings),
+      disconnectedMinutes: 240,
+      idleMinutes: 120,
+      idleDoes: 'disconnect',
+      lockMinutes: 15,
+      copyTextOut: 'on',
+      copyFilesOut: 'off',
+      clientDrives: 'no',
+      printing: 'on',
+      printersTaken: 'default',
+      signOnStrength: 'password',
+      lowKbps: 256,
+      mediumKbps: 512,
+      transport: 'direct-first',
+      callOffload: 'off',
+      localAdministrator: 'nobody',
+      packages: ['Tidewriter'],
+    },
+    networks: [{ id: 'thin line', bandwidthKbps: { below: 512 } }],
+    policies: [
+      policy(
+        'proof-accounts',
+        'Proof accounts',
+        'Hedda Vaas',
+        { person: ['proof.ticket-hall', 'proof.back-office', 'proof.season-crew'] },
+        { disconnectedMinutes: 1 },
+        { note: 'So that a time limit can be proven while one waits.', since: day(-20) },
+      ),
+      policy(
+        'crew-outside',
+        'Season crew, not in the office',
+        'Security',
+        { all: [{ group: ['season-crew staff'] }, { none: [OFFICE] }] },
+        {
+          copyTextOut: 'off',
+          copyPicturesOut: 'off',
+          copyFilesOut: 'off',
+          capture: 'off',
+          watermark: 'on',
+          watermarkText: 'person-host-time',
+          signOnStrength: 'second-factor',
+        },
+      ),
+      policy(
+        'season-crew',
+        'Season crew',
+        'Hedda Vaas',
+        { pool: ['season-crew'] },
+        { disconnectedMinutes: 30, printing: 'off', microphone: 'off', packages: ['Gangway'] },
+      ),
+      policy(
+        'bridge-watch',
+        'Bridge watch',
+        'Nautical office',
+        { group: ['bridge-ops staff'] },
+        { disconnectedMinutes: 240, lockMinutes: 60 },
+        { note: 'Officers leave the desk for a whole watch.' },
+      ),
+      policy(
+        'home',
+        'At home',
+        'Security',
+        { network: ['home'] },
+        { signOnStrength: 'second-factor', callOffload: 'on', lockMinutes: 10, clientDrives: 'no' },
+      ),
+      policy(
+        'ships',
+        'On board',
+        'Nautical office',
+        { any: [{ network: ['ship'] }, { network: ['thin line'] }] },
+        { fullFrames: 12, sharpText: 'on', sound: 'low', transport: 'relay' },
+      ),
+      policy(
+        'drawing',
+        'Naval drawing',
+        'Drawing office',
+        { pool: ['naval-drawing'] },
+        {
+          graphics: 'on',
+          personalInstall: 'on',
+          personalGib: 40,
+          localAdministrator: 'assigned',
+          localAdministratorHours: 8,
+          snapshotEvery: '24h',
+          selfRestart: 'on',
+          selfReset: 'on',
+          packages: ['Hullform', 'Linesplan'],
+        },
+      ),
+      policy(
+        'halls',
+        'Ticket halls',
+        'Sales',
+        { pool: ['ticket-hall'] },
+        { serialPorts: 'on', printersTaken: 'all', idleMinutes: 30, packages: ['Fares'] },
+      ),
+      policy(
+        'halls-limit',
+        'Shorter for the islands',
+        'Sales',
+        { all: [{ group: ['halls islands'] }, { pool: ['ticket-hall'] }] },
+        { idleMinutes: 60 },
+        { note: 'Asked for by the islands; nobody noticed that it does nothing.', since: day(-260) },
+      ),
+      policy('arne', 'Arne, for now', 'unknown', { person: ['arne.holmby'] }, { copyFilesOut: 'on' }, { since: day(-980) }),
+      policy(
+        'nights',
+        'Nights in the office',
+        'Operations',
+        { all: [OFFICE, { time: { zone: 'Europe/Copenhagen', from: '22:00', until: '05:00' } }] },
+        { lockMinutes: 30 },
+      ),
+      policy(
+        'storm',
+        'Storm of last winter',
+        'Operations',
+        { group: ['everybody at Larkmere'] },
+        { disconnectedMinutes: 720 },
+        { since: day(-330), until: day(-300) },
+      ),
+    ],
+    promises: [
+      {
+        id: 'crew-keeps',
+        name: 'Season crew takes nothing out',
+        when: { all: [{ group: ['season-crew staff'] }, { none: [OFFICE] }] },
+        then: [
+          { setting: 'copyTextOut', is: ['off'] },
+          { setting: 'copyFilesOut', is: ['off'] },
+          { setting: 'signOnStrength', atLeast: 'second-factor' },
+        ],
+      },
+      { id: 'no-drives', name: 'No drives of clients anywhere', when: { all: [] }, then: [{ setting: 'clientDrives', is: ['no'] }] },
+      {
+        id: 'locked',
+        name: 'Everybody’s session is locked within a quarter of an hour',
+        when: { all: [] },
+        then: [{ setting: 'lockMinutes', atLeast: 15 }],
+        waived: { reason: 'The bridge and the nights were promised longer; to be settled with them.', until: day(60), by: 'Hedda Vaas' },
+      },
+    ],
+  }
+}

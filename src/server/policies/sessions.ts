@@ -1,0 +1,290 @@
+import { Problem } from '../../contract/errors'
+import type { SessionProof, SessionReport, StretchColumns, Stretch, LimitsOf } from '../../contract/policies'
+import {
+  factsOf as readyOf,
+  matrixOf,
+  readContext,
+  resolve,
+  sayValueOf,
+  settingOf,
+  type CompiledSet,
+  type Effective,
+  type SessionFacts,
+} from '../../core/policies'
+import { groupResolver } from '../../core/people'
+import type { Queryable } from '../db/database'
+import { DAY_MS, loadOrg } from '../logons/model'
+import { readStory } from '../logons/story'
+import { versionsOf } from './sets'
+import { sessionShould } from './should'
+
+/** The facts of an attempt, as far as its evidence told them. */
+export async function factsOfAttempt(database: Queryable, id: string): Promise<SessionFacts> {
+  const { person, host, pool, startedMs, attrs } = await readStory(database, id, Date.now())
+  const reading = readContext({
+    ...attrs,
+    person,
+    host,
+    pool,
+    at: startedMs,
+    address: attrs['clientAddress'],
+    factor: ['none', 'push', 'code', 'key'].includes(String(attrs['factor'])) ? attrs['factor'] : undefined,
+  })
+  if (!reading.ok) throw new Problem('request.invalid', reading.sentence)
+  return reading.facts
+}
+
+interface RunningSession {
+  readonly host: string
+  readonly pool: string | null
+  readonly reportedMs: number | null
+  readonly report: SessionReport
+}
+
+async function running(database: Queryable, where: string, values: readonly unknown[]): Promise<RunningSession[]> {
+  return database.query<RunningSession>(
+    `select h.id as host, h.pool, h.reported_ms as "reportedMs", s as report from hosts h cross join lateral jsonb_array_elements(h.sessions) s ${where} order by h.id`,
+    values,
+  )
+}
+
+function factsOf({ host, pool, report }: RunningSession): SessionFacts {
+  const reading = readContext({ ...report.facts, person: report.person, host, pool: pool ?? undefined, at: report.facts?.['at'] ?? report.sinceMs })
+  return reading.ok ? reading.facts : { person: report.person, host, atMs: report.sinceMs }
+}
+
+/** The facts of a running session, as its host reported them. */
+export async function factsOfSession(database: Queryable, session: string): Promise<SessionFacts | null> {
+  const [found] = await running(database, `where s->>'session' = $1`, [session])
+  return found ? factsOf(found) : null
+}
+
+async function proofOf(database: Queryable, one: RunningSession): Promise<SessionProof> {
+  const facts = factsOf(one)
+  const { version, effective } = await sessionShould(database, facts)
+  const { report } = one
+  const inForce = report.policy?.values
+  const differences = inForce ? differencesOf(effective, inForce) : []
+  const reportedVersion = report.policy?.version ?? null
+  return {
+    session: report.session,
+    host: one.host,
+    person: report.person,
+    sinceMs: report.sinceMs,
+    state: report.state,
+    endsMs: report.endsMs ?? null,
+    reportedMs: one.reportedMs,
+    facts: { ...facts },
+    version,
+    reportedVersion,
+    verdict: !inForce
+      ? 'never reported'
+      : differences.length === 0
+        ? 'as it should be'
+        : reportedVersion !== null && reportedVersion < version
+          ? 'not yet fetched'
+          : 'differs',
+    effective,
+    differences,
+  }
+}
+
+/** Where a session has something else in force than it should. Settings that only Ikebana uses do not count. */
+function differencesOf(effective: Effective, inForce: Readonly<Record<string, unknown>>): SessionProof['differences'] {
+  return effective.settings.flatMap(({ setting: id, title, value, said }) => {
+    const setting = settingOf(id)
+    if (!setting || setting.takesEffect === 'in Ikebana' || JSON.stringify(inForce[id]) === JSON.stringify(value)) return []
+    return [
+      {
+        setting: id,
+        title,
+        should: said,
+        reported: id in inForce ? sayValueOf(setting, inForce[id]) : 'not reported',
+        takesEffect: setting.takesEffect,
+      },
+    ]
+  })
+}
+
+/** For each running session of a person: what should be in force, and what is. */
+export async function proofsOfPerson(database: Queryable, person: string): Promise<SessionProof[]> {
+  const found = await running(database, `where s->>'person' = $1`, [person.toLowerCase()])
+  return Promise.all(found.map((one) => proofOf(database, one)))
+}
+
+/** Running sessions of everybody in which something differs. */
+export async function oddSessions(database: Queryable): Promise<{ sessions: number; odd: Omit<SessionProof, 'effective' | 'facts'>[] }> {
+  const [found, org] = await Promise.all([running(database, '', []), loadOrg(database)])
+  const versions = await versionsOf(database)
+  const ready = readyOf(org)
+  const odd: Omit<SessionProof, 'effective' | 'facts'>[] = []
+  for (const one of found) {
+    const facts = ready(factsOf(one))
+    const version = versions.at(one.host, facts.groups)
+    const inForce = one.report.policy?.values
+    const differences = inForce ? differencesOf(resolve(versions.compiled(version), facts), inForce) : []
+    if (inForce && differences.length === 0) continue
+    const reportedVersion = one.report.policy?.version ?? null
+    odd.push({
+      session: one.report.session,
+      host: one.host,
+      person: one.report.person,
+      sinceMs: one.report.sinceMs,
+      state: one.report.state,
+      endsMs: one.report.endsMs ?? null,
+      reportedMs: one.reportedMs,
+      version: version.version,
+      reportedVersion,
+      verdict: !inForce ? 'never reported' : reportedVersion !== null && reportedVersion < version.version ? 'not yet fetched' : 'differs',
+      differences,
+    })
+  }
+  return { sessions: found.length, odd }
+}
+
+/** What a person is told of their session: few sentences, no names of policies. */
+export function plainWords(effective: Effective): string {
+  const value = (id: string) => effective.settings.find(({ setting }) => setting === id)
+  const lines: string[] = []
+  const say = (id: string, words: (said: string) => string) => {
+    const one = value(id)
+    if (one && one.value !== 'none' && !one.idle) lines.push(words(one.said))
+  }
+  say('disconnectedMinutes', (said) => `If you leave without logging off, your session is kept for ${said}.`)
+  say('idleMinutes', (said) => `After ${said} without a key your session ${value('idleDoes')?.said ?? 'is disconnected'}.`)
+  say('lockMinutes', (said) => `It is locked after ${said}.`)
+  const off = ['copyTextOut', 'copyPicturesOut', 'copyFilesOut']
+    .filter((id) => value(id)?.value === 'off')
+    .map((id) => value(id)?.title.split(',')[0]?.toLowerCase())
+  if (off.length) lines.push(`You cannot copy ${off.join(', ')} out of it.`)
+  if (value('printing')?.value === 'off') lines.push('You cannot print from it.')
+  if (value('clientDrives')?.value === 'no') lines.push('Drives of your own device do not appear in it.')
+  if (value('watermark')?.value === 'on') lines.push('Your name is shown faintly on the screen.')
+  return lines.length ? lines.join('\n') : 'No particular rules apply to this session.'
+}
+
+/** Keeps stretches; the same one told again, as when it has ended, takes the place of the earlier. */
+export async function keepStretches(database: Queryable, list: readonly Stretch[]): Promise<void> {
+  for (let at = 0; at < list.length; at += 5000) {
+    const rows = list.slice(at, at + 5000)
+    const column = <T>(pick: (one: Stretch) => T) => rows.map(pick)
+    await database.query(
+      `insert into stretches select distinct on (session, on_ms) * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::bigint[], $6::bigint[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[], $12::real[], $13::real[]) as s(session, person, pool, host, on_ms, off_ms, ended, network, client_kind, client_version, address, rtt_ms, kbps)
+      on conflict (session, on_ms) do update set off_ms = excluded.off_ms, ended = excluded.ended`,
+      [
+        column(({ session }) => session),
+        column(({ person }) => person.toLowerCase()),
+        column(({ pool }) => pool),
+        column(({ host }) => host),
+        column(({ onMs }) => Math.round(onMs)),
+        column(({ offMs }) => (offMs === null ? null : Math.round(offMs))),
+        column(({ ended }) => ended),
+        column(({ network }) => network ?? null),
+        column(({ clientKind }) => clientKind ?? null),
+        column(({ clientVersion }) => clientVersion ?? null),
+        column(({ address }) => address ?? null),
+        column(({ rttMs }) => rttMs ?? null),
+        column(({ kbps }) => kbps ?? null),
+      ],
+    )
+  }
+}
+
+interface StretchRow {
+  person: string
+  pool: string
+  on: number
+  off: number | null
+  ended: string | null
+  network: string | null
+  client: string | null
+  rtt: number | null
+  kbps: number | null
+}
+
+/** The sessions of the last days, in the order that the replay takes them. Stretches under way end now. */
+export async function stretchColumns(database: Queryable, days: number, nowMs: number): Promise<StretchColumns> {
+  const fromMs = nowMs - days * DAY_MS
+  const rows = await database.query<StretchRow>(
+    `select person, pool, on_ms as "on", off_ms as "off", ended, network, client_kind || ' ' || coalesce(client_version, '') as client, rtt_ms as rtt, kbps from stretches where on_ms >= $1 order by person, pool, on_ms`,
+    [fromMs],
+  )
+  const index = () => {
+    const places = new Map<string, number>()
+    return {
+      of: (name: string) => {
+        let place = places.get(name)
+        if (place === undefined) places.set(name, (place = places.size))
+        return place
+      },
+      names: () => [...places.keys()],
+    }
+  }
+  const [people, pools, networks, clients] = [index(), index(), index(), index()]
+  const columns = {
+    person: rows.map(({ person }) => people.of(person)),
+    pool: rows.map(({ pool }) => pools.of(pool)),
+    network: rows.map(({ network }) => networks.of(network ?? '')),
+    client: rows.map(({ client }) => clients.of(client ?? '')),
+    onMs: rows.map(({ on }) => on),
+    offMs: rows.map(({ off }) => off ?? nowMs),
+    // One that is under way still is no pause.
+    loggedOff: rows.map(({ ended }) => (ended === 'disconnected' || ended === 'limit' ? 0 : 1)),
+    rttMs: rows.map(({ rtt }) => rtt ?? -1),
+    kbps: rows.map(({ kbps }) => kbps ?? -1),
+  }
+  return { ...columns, people: people.names(), pools: pools.names(), networks: networks.names(), clients: clients.names(), fromMs, untilMs: nowMs }
+}
+
+/** The limits that people have on each pool: in each pool's commonest situation, an office line and a returning logon. */
+export async function limitsOf(
+  database: Queryable,
+  compiled: CompiledSet,
+  people: readonly string[],
+  pools: readonly string[],
+  nowMs: number,
+): Promise<Omit<LimitsOf, 'version'>> {
+  const org = await loadOrg(database)
+  const place = new Map(people.map((person, at) => [person, at]))
+  const situations = pools.map((pool) => {
+    const host = org.hosts.find((one) => one.pool === pool)
+    return {
+      facts: { pool, host: host?.id, zone: host?.zone, image: host?.image, network: 'office', factor: 'none' as const, first: false, atMs: nowMs },
+      grants: null,
+    }
+  })
+  const settings = ['disconnectedMinutes', 'sessionMinutes'].flatMap((id) => settingOf(id) ?? [])
+  const matrix = matrixOf(compiled, org, situations, { settings })
+  const limit = (which: number) => {
+    const found: [number, number, number | null][] = []
+    for (const [pool, row] of matrix.cells.entries())
+      for (const [c, { people: members }] of matrix.classes.entries()) {
+        const values = matrix.results[row[c] ?? -1]?.values
+        const value = values?.[which]
+        for (const { id } of members) {
+          const at = place.get(id.toLowerCase())
+          if (at !== undefined) found.push([at, pool, typeof value === 'number' ? value : null])
+        }
+      }
+    return found
+  }
+  const groupsOf = groupResolver(org.groups)
+  const groups = new Map<string, number[]>()
+  for (const { id, groups: direct } of org.people) {
+    const at = place.get(id.toLowerCase())
+    if (at === undefined) continue
+    for (const group of groupsOf(direct ?? [])) {
+      const list = groups.get(group)
+      if (list) list.push(at)
+      else groups.set(group, [at])
+    }
+  }
+  return { disconnected: limit(0), session: limit(1), groups: [...groups].map(([group, members]) => ({ group, people: members })) }
+}
+
+/** What a host is to bring into force for a session; not what only Ikebana uses. */
+export function valuesForSession(effective: Effective): Record<string, unknown> {
+  return Object.fromEntries(
+    effective.settings.filter(({ setting }) => settingOf(setting)?.takesEffect !== 'in Ikebana').map(({ setting, value }) => [setting, value]),
+  )
+}

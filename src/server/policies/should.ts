@@ -1,0 +1,69 @@
+import { factsOf, resolve, settingsOf, type BaseSettings, type Effective, type SessionFacts } from '../../core/policies'
+import type { Queryable } from '../db/database'
+import { versionsOf } from './sets'
+
+export interface HostPlace {
+  readonly id: string
+  readonly pool: string | null
+  readonly zone: string | null
+  readonly image: string | null
+}
+export interface Should {
+  readonly version: number
+  readonly settings: BaseSettings
+}
+
+/** What hosts should have in force: the base policy, and policies that only ask for pool, host, zone and image. By name of the host. */
+export async function hostsShould(database: Queryable, hosts: readonly HostPlace[], nowMs: number): Promise<(host: string) => Should> {
+  const versions = await versionsOf(database)
+  const ready = factsOf({ people: [], groups: [], pools: [], hosts: [] })
+  const found = new Map<string, Should>()
+  /** Hosts with the same answer everywhere share it: most are alike but for their names. */
+  const shared = new Map<string, Should>()
+  for (const { id, pool, zone, image } of hosts) {
+    const version = versions.at(id, undefined)
+    const compiled = versions.compiled(version)
+    const facts = ready({ host: id, pool: pool ?? undefined, zone: zone ?? undefined, image: image ?? undefined, atMs: nowMs })
+    const key = `${version.version} ${compiled.leaves.map(({ test }) => (test(facts) ? '1' : '0')).join('')}`
+    let should = shared.get(key)
+    if (!should) {
+      const values = Object.fromEntries(resolve(compiled, facts).settings.map(({ setting, value }) => [setting, value]))
+      shared.set(key, (should = { version: version.version, settings: settingsOf(values) }))
+    }
+    found.set(id, should)
+  }
+  const otherwise: Should = { version: versions.newest.version, settings: settingsOf(versions.newest.set.base) }
+  return (host) => found.get(host) ?? otherwise
+}
+
+/** The same for one host, by its name. */
+export async function hostShould(database: Queryable, host: string, nowMs: number): Promise<Should> {
+  const hosts = await database.query<HostPlace>('select id, pool, zone, image from hosts where id = $1', [host])
+  return (await hostsShould(database, hosts, nowMs))(host)
+}
+
+/** What a session should have, with every reason; and by which version. */
+export async function sessionShould(database: Queryable, given: SessionFacts): Promise<{ readonly version: number; readonly effective: Effective }> {
+  const [versions, facts] = await Promise.all([versionsOf(database), readyFor(database, given)])
+  const version = versions.at(given.host ?? '', facts.groups)
+  return { version: version.version, effective: resolve(versions.compiled(version), facts) }
+}
+
+/** The facts of a session, with the groups of its person and the place of its host as the directory has them. */
+export async function readyFor(database: Queryable, given: SessionFacts): Promise<ReturnType<ReturnType<typeof factsOf>>> {
+  const [people, groups, hosts] = await Promise.all([
+    given.person === undefined
+      ? []
+      : database.query<{ id: string; groups: string[] }>('select id, groups from people where id = $1', [given.person.toLowerCase()]),
+    database.query<{ id: string; memberOf: string[] }>('select id, member_of as "memberOf" from groups'),
+    given.host === undefined
+      ? []
+      : database.query<HostPlace>('select id, pool, zone, image from hosts where lower(id) = $1', [given.host.toLowerCase()]),
+  ])
+  return factsOf({
+    people,
+    groups,
+    pools: [],
+    hosts: hosts.map(({ id, pool, zone, image }) => ({ id, pool: pool ?? undefined, zone: zone ?? undefined, image: image ?? undefined })),
+  })(given)
+}

@@ -1,0 +1,104 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import type { PoliciesPage } from '../../contract/policies'
+import {
+  isGroupOf,
+  leavesOf,
+  partsOf,
+  plain,
+  sayValueOf,
+  settingOf,
+  writeText,
+  type Condition,
+  type Policy,
+  type PolicySet,
+} from '../../core/policies'
+import { call, problemWords } from '../shell/api'
+
+/** The set of policies: what is in force, the draft, and how to change it. Every change is kept on the server at once, as a draft. */
+export function usePolicies() {
+  const client = useQueryClient()
+  const { data: page, isPending, error, refetch } = useQuery({ queryKey: ['policies'], queryFn: () => call('policies', {}) })
+  const set = computed<PolicySet | null>(() => page.value?.draft?.set ?? page.value?.set ?? null)
+  const keep = useMutation({
+    mutationFn: (next: PolicySet) => call('policyDraft', { body: { set: next as never, basedOn: page.value?.version ?? 0 } }),
+    onMutate: (next) => {
+      const before = client.getQueryData<PoliciesPage>(['policies'])
+      if (before)
+        client.setQueryData<PoliciesPage>(['policies'], {
+          ...before,
+          draft: { basedOn: before.version, author: '', updatedMs: Date.now(), review: null, ...before.draft, set: next },
+        })
+      return { before }
+    },
+    onError: (_, __, context) => client.setQueryData(['policies'], context?.before),
+    onSuccess: (fresh) => client.setQueryData(['policies'], fresh),
+  })
+  const taken = (fresh: PoliciesPage) => client.setQueryData(['policies'], fresh)
+  return {
+    page,
+    isPending,
+    error,
+    refetch,
+    set,
+    taken,
+    /** Why the last change was not kept. */
+    refused: computed(() => (keep.error.value ? problemWords(keep.error.value) : null)),
+    edit(change: (set: PolicySet) => PolicySet) {
+      if (set.value) keep.mutate(change(JSON.parse(JSON.stringify(set.value)) as PolicySet))
+    },
+  }
+}
+
+/** What is to be said of the draft, or of what is in force where there is none. */
+export function useLook(page: ReturnType<typeof usePolicies>['page']) {
+  const asked = computed(() => JSON.stringify(page.value?.draft?.set ?? null))
+  return useQuery({
+    queryKey: ['look', asked, computed(() => page.value?.version)],
+    queryFn: ({ signal }) => call('policyLook', { body: { set: JSON.parse(asked.value) as never } }, signal),
+    enabled: computed(() => page.value !== undefined),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  })
+}
+
+const aboutPeople = (condition: Condition) =>
+  leavesOf(condition).length > 0 && leavesOf(condition).every((leaf) => 'person' in leaf || 'group' in leaf)
+
+/** A condition as whom it is for, and when. */
+export function sayCondition(when: Condition): { readonly whom: string; readonly when: string | null } {
+  const condition = plain(when)
+  const parts = 'all' in condition ? condition.all : [condition]
+  if (parts.length === 0) return { whom: 'everybody', when: null }
+  const people = parts.filter(aboutPeople)
+  const rest = parts.filter((part) => !aboutPeople(part))
+  const whom = people.length ? people.map(sayWhom).join(', and ') : 'everybody'
+  return { whom, when: rest.length ? writeText({ all: rest }) : null }
+}
+
+function sayWhom(condition: Condition): string {
+  if ('group' in condition) return condition.group.join(' or ')
+  if ('person' in condition) return condition.person.join(' or ')
+  if (isGroupOf(condition) && 'none' in condition) return `nobody of ${partsOf(condition).map(sayWhom).join(' or ')}`
+  return writeText(condition)
+}
+
+/** What a policy does, setting by setting. */
+export const sayThen = ({ settings }: Policy): { readonly title: string; readonly said: string; readonly known: boolean }[] =>
+  Object.entries(settings).map(([id, value]) => {
+    const setting = settingOf(id)
+    return { title: setting?.title ?? id, said: setting ? sayValueOf(setting, value) : JSON.stringify(value), known: setting !== undefined }
+  })
+
+/** An id that no policy has yet. */
+export function freeId(set: PolicySet, wish: string): string {
+  const plainId =
+    wish
+      .toLowerCase()
+      .replaceAll(/[^\p{L}\p{N}]+/gu, '-')
+      .replaceAll(/^-|-$/g, '') || 'policy'
+  const taken = new Set(set.policies.map(({ id }) => id))
+  let id = plainId
+  for (let n = 2; taken.has(id) || id === 'base' || id === 'default'; n++) id = `${plainId}-${n}`
+  return id
+}
