@@ -127,26 +127,33 @@ export const Stretch = z.object({
   kbps: z.number().nullish(),
 })
 export type Stretch = z.infer<typeof Stretch>
-/** Sessions of some days in columns, for the replay (core/policies/replay.ts): people and pools by their place in the lists. */
-export const StretchColumns = z.object({
-  people: z.array(z.string()),
-  pools: z.array(z.string()),
+/**
+ * Sessions of some days: a line for each person and pool, its stretches in order, as text with commas: whole seconds since `fromMs` (end: -1 while it goes on), how
+ * each ended (o: logged off, d: disconnected, l: by a limit, -: not yet), places in `networks` and `clients`, round trip (ms) and bandwidth (kbit/s), -1 where not
+ * measured. So compact because there are hundreds of thousands.
+ */
+export const StretchLines = z.object({
   networks: z.array(z.string()),
   /** Kind and version of clients, a blank between them. */
   clients: z.array(z.string()),
-  person: z.array(z.number()),
-  pool: z.array(z.number()),
-  onMs: z.array(z.number()),
-  offMs: z.array(z.number()),
-  loggedOff: z.array(z.number()),
-  network: z.array(z.number()),
-  client: z.array(z.number()),
-  rttMs: z.array(z.number()),
-  kbps: z.array(z.number()),
   fromMs: z.number(),
   untilMs: z.number(),
+  lines:
+    computed<
+      readonly {
+        readonly person: string
+        readonly pool: string
+        readonly on: string
+        readonly off: string
+        readonly ended: string
+        readonly network: string
+        readonly client: string
+        readonly rtt: string
+        readonly kbps: string
+      }[]
+    >(),
 })
-export type StretchColumns = z.infer<typeof StretchColumns>
+export type StretchLines = z.infer<typeof StretchLines>
 /** Limits of each person on each pool: place of the person, of the pool, minutes (null: none). */
 export const LimitsOf = z.object({
   version: z.number().nullable(),

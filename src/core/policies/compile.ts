@@ -95,19 +95,21 @@ export function compile(set: PolicySet, table: LeafTable = { leaves: [], numbers
     untilMs: policy.until === undefined ? Infinity : Date.parse(policy.until),
     ofPlace: notOfPlace(policy.when) === null,
   }))
-  const setters = new Map<Setting, number[]>()
+  const found = new Map<Setting, number[]>()
   for (const id of Object.keys(set.base)) {
     const setting = settingOf(id)
-    if (setting) setters.set(setting, [])
+    if (setting) found.set(setting, [])
   }
   for (const [index, { policy, ofPlace }] of policies.entries())
     for (const id of Object.keys(policy.settings)) {
       const setting = settingOf(id)
       if (!setting || setting.holdsFor === 'base' || (setting.holdsFor === 'host' && !ofPlace)) continue
-      const list = setters.get(setting)
+      const list = found.get(setting)
       if (list) list.push(index)
-      else setters.set(setting, [index])
+      else found.set(setting, [index])
     }
+  // In the order of the catalogue, whatever the order in the set.
+  const setters = new Map(CATALOGUE.flatMap((setting) => (found.has(setting) ? [[setting, found.get(setting) ?? []] as const] : [])))
   return { set, table, policies, leaves, setters, condition: node }
 }
 

@@ -99,7 +99,7 @@ describe('one session', () => {
     const effective = resolve(compile(set), ready({ person: 'mara', address: '10.1.2.3' }))
     expect(effective.settings[0]?.losers[0]?.reason).toEqual({
       code: 'condition',
-      sentence: 'Needed: not address in 10.0.0.0/8; 10.1.2.3.',
+      sentence: 'Needed: not address in 10.0.0.0/8; found: 10.1.2.3.',
       findings: [{ part: 'address in 10.0.0.0/8', found: '10.1.2.3', needed: 'not address in 10.0.0.0/8' }],
     })
   })

@@ -131,7 +131,7 @@ export function resolve(compiled: CompiledSet, facts: Facts): Effective {
     return {
       code: 'condition',
       sentence: first
-        ? `Needed: ${first.needed}; ${first.found}${findings.length > 1 ? `; and ${findings.length - 1} more` : ''}.`
+        ? `Needed: ${first.needed}; found: ${first.found}${findings.length > 1 ? `; and ${findings.length - 1} more` : ''}.`
         : 'Its condition can never hold.',
       findings,
     }

@@ -79,7 +79,7 @@ describe('what would change', () => {
     expect(groups.map(({ some, ...rest }) => ({ ...rest, some: [...some].sort() }))).toEqual([
       {
         setting: 'copyTextOut',
-        title: 'Text, out',
+        title: 'Copying text out',
         before: 'on',
         after: 'off',
         direction: 'stricter',
@@ -168,7 +168,7 @@ describe('promises', () => {
     const [gap] = checkPromises(set({ none: [{ address: ['10.0.0.0/7'] }] }), ORG, NOW)
     expect(gap?.state).toBe('broken')
     expect(gap?.broken[0]).toMatchObject({
-      demanded: 'Text, out: off',
+      demanded: 'Copying text out: off',
       found: 'on',
       winner: 'default',
       people: 3,

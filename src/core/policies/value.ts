@@ -112,7 +112,8 @@ function sayNumber(value: unknown, unit: string): string {
   if (typeof value !== 'number') return shown(value)
   if (unit === 'MiB' && value >= 1024 && value % 1024 === 0) return `${value / 1024} GiB`
   if (unit === 'min' && value >= 60 && value % 60 === 0) return value % 1440 === 0 ? `${value / 1440} d` : `${value / 60} h`
-  return unit === '%' ? `${value} %` : `${value} ${unit}`
+  // One location, two locations.
+  return `${value} ${value === 1 && unit.length > 3 && unit.endsWith('s') ? unit.slice(0, -1) : unit}`
 }
 
 /** How strict a value is: a greater number is stricter. Null where the setting has no stricter side, or the value is unknown. */

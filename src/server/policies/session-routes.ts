@@ -19,7 +19,7 @@ import { loadOrg } from '../logons/model'
 import type { Context, Handlers } from '../shell/context'
 import { readDraft } from './drafts'
 import { limitProofJob, limitProofs } from './limit-proof'
-import { keepStretches, limitsOf, oddSessions, plainWords, proofsOfPerson, stretchColumns, valuesForSession } from './sessions'
+import { keepStretches, limitsOf, oddSessions, plainWords, proofsOfPerson, stretchLines, valuesForSession } from './sessions'
 import { versionsOf } from './sets'
 import { sessionShould } from './should'
 
@@ -60,7 +60,7 @@ export function sessionHandlers(context: Context): Handlers<Names> {
       })
       return { text }
     },
-    stretches: ({ input: { query } }) => stretchColumns(database, query.days, now()),
+    stretches: ({ input: { query } }) => stretchLines(database, query.days, now()),
     async limitsOf({ input: { body } }) {
       const [versions, draft] = await Promise.all([versionsOf(database), body.draft ? readDraft(database) : null])
       if (body.draft && !draft) throw new Problem('draft.none')

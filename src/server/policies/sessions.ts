@@ -1,5 +1,5 @@
 import { Problem } from '../../contract/errors'
-import type { SessionProof, SessionReport, StretchColumns, Stretch, LimitsOf } from '../../contract/policies'
+import type { SessionProof, SessionReport, StretchLines, Stretch, LimitsOf } from '../../contract/policies'
 import {
   factsOf as readyOf,
   matrixOf,
@@ -153,9 +153,9 @@ export function plainWords(effective: Effective): string {
   say('disconnectedMinutes', (said) => `If you leave without logging off, your session is kept for ${said}.`)
   say('idleMinutes', (said) => `After ${said} without a key your session ${value('idleDoes')?.said ?? 'is disconnected'}.`)
   say('lockMinutes', (said) => `It is locked after ${said}.`)
-  const off = ['copyTextOut', 'copyPicturesOut', 'copyFilesOut']
-    .filter((id) => value(id)?.value === 'off')
-    .map((id) => value(id)?.title.split(',')[0]?.toLowerCase())
+  const off = Object.entries({ copyTextOut: 'text', copyPicturesOut: 'pictures', copyFilesOut: 'files' })
+    .filter(([id]) => value(id)?.value === 'off')
+    .map(([, what]) => what)
   if (off.length) lines.push(`You cannot copy ${off.join(', ')} out of it.`)
   if (value('printing')?.value === 'off') lines.push('You cannot print from it.')
   if (value('clientDrives')?.value === 'no') lines.push('Drives of your own device do not appear in it.')
@@ -190,50 +190,26 @@ export async function keepStretches(database: Queryable, list: readonly Stretch[
   }
 }
 
-interface StretchRow {
-  person: string
-  pool: string
-  on: number
-  off: number | null
-  ended: string | null
-  network: string | null
-  client: string | null
-  rtt: number | null
-  kbps: number | null
-}
-
-/** The sessions of the last days, in the order that the replay takes them. Stretches under way end now. */
-export async function stretchColumns(database: Queryable, days: number, nowMs: number): Promise<StretchColumns> {
-  const fromMs = nowMs - days * DAY_MS
-  const rows = await database.query<StretchRow>(
-    `select person, pool, on_ms as "on", off_ms as "off", ended, network, client_kind || ' ' || coalesce(client_version, '') as client, rtt_ms as rtt, kbps from stretches where on_ms >= $1 order by person, pool, on_ms`,
+/** The sessions of the last days. Put together in the database, so that a few thousand rows cross the threads, not hundreds of thousands. */
+export async function stretchLines(database: Queryable, days: number, nowMs: number): Promise<StretchLines> {
+  const fromMs = Math.floor((nowMs - days * DAY_MS) / 1000) * 1000
+  const names = await database.query<{ network: string; client: string }>(
+    `select distinct coalesce(network, '') as network, coalesce(client_kind, '') || ' ' || coalesce(client_version, '') as client from stretches where on_ms >= $1`,
     [fromMs],
   )
-  const index = () => {
-    const places = new Map<string, number>()
-    return {
-      of: (name: string) => {
-        let place = places.get(name)
-        if (place === undefined) places.set(name, (place = places.size))
-        return place
-      },
-      names: () => [...places.keys()],
-    }
-  }
-  const [people, pools, networks, clients] = [index(), index(), index(), index()]
-  const columns = {
-    person: rows.map(({ person }) => people.of(person)),
-    pool: rows.map(({ pool }) => pools.of(pool)),
-    network: rows.map(({ network }) => networks.of(network ?? '')),
-    client: rows.map(({ client }) => clients.of(client ?? '')),
-    onMs: rows.map(({ on }) => on),
-    offMs: rows.map(({ off }) => off ?? nowMs),
-    // One that is under way still is no pause.
-    loggedOff: rows.map(({ ended }) => (ended === 'disconnected' || ended === 'limit' ? 0 : 1)),
-    rttMs: rows.map(({ rtt }) => rtt ?? -1),
-    kbps: rows.map(({ kbps }) => kbps ?? -1),
-  }
-  return { ...columns, people: people.names(), pools: pools.names(), networks: networks.names(), clients: clients.names(), fromMs, untilMs: nowMs }
+  const networks = [...new Set(names.map(({ network }) => network))].sort()
+  const clients = [...new Set(names.map(({ client }) => client))].sort()
+  const lines = await database.query<StretchLines['lines'][number]>(
+    `with places as (select n, ordinality - 1 as place from unnest($2::text[]) with ordinality as x(n, ordinality)), kinds as (select c, ordinality - 1 as place from unnest($3::text[]) with ordinality as x(c, ordinality)),
+    sorted as (select s.person, s.pool, (s.on_ms - $1) / 1000 as on_s, coalesce((s.off_ms - $1) / 1000, -1) as off_s, case s.ended when 'logged off' then 'o' when 'disconnected' then 'd' when 'limit' then 'l' else '-' end as how,
+      p.place as network, k.place as client, coalesce(round(s.rtt_ms), -1) as rtt, coalesce(round(s.kbps), -1) as kbps
+      from stretches s left join places p on p.n = coalesce(s.network, '') left join kinds k on k.c = coalesce(s.client_kind, '') || ' ' || coalesce(s.client_version, '')
+      where s.on_ms >= $1 order by s.person, s.pool, s.on_ms)
+    select person, pool, string_agg(on_s::text, ',') as "on", string_agg(off_s::text, ',') as "off", string_agg(how, '') as ended, string_agg(network::text, ',') as network, string_agg(client::text, ',') as client,
+      string_agg(rtt::text, ',') as rtt, string_agg(kbps::text, ',') as kbps from sorted group by person, pool order by person, pool`,
+    [fromMs, networks, clients],
+  )
+  return { networks, clients, fromMs, untilMs: nowMs, lines }
 }
 
 /** The limits that people have on each pool: in each pool's commonest situation, an office line and a returning logon. */

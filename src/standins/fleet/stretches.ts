@@ -22,7 +22,7 @@ export function clientOf({ id, network }: Staff): { clientKind: string; clientNa
 export function awayMs(staff: Staff, random: Random): number {
   if (staff.pool === 'bridge-ops') return random.chance(0.8) ? (50 + 150 * random.next()) * MIN : Infinity
   if (random.chance(0.16)) return Infinity
-  return random.chance(0.93) ? (3 + 24 * random.next() ** 2) * MIN : (35 + 120 * random.next()) * MIN
+  return random.chance(0.985) ? (3 + 24 * random.next() ** 2) * MIN : (35 + 120 * random.next()) * MIN
 }
 export const logsOff = (staff: Staff, random: Random) => random.chance(staff.pool === 'bridge-ops' ? 0.3 : 0.5)
 

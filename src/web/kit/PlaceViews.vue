@@ -5,7 +5,9 @@ defineProps<{ views: readonly (readonly [path: string, title: string])[]; label:
 
 <template>
   <nav class="views small" :aria-label="label">
-    <RouterLink v-for="[path, title] in views" :key="path" :to="path" :class="{ on: $route.path === path }">{{ title }}</RouterLink>
+    <RouterLink v-for="[path, title] in views" :key="path" :to="path" :class="{ on: $route.path === path || $route.meta['view'] === path }">{{
+      title
+    }}</RouterLink>
   </nav>
 </template>
 

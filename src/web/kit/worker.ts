@@ -1,6 +1,6 @@
 import { onScopeDispose, ref } from 'vue'
 
-/** A worker of a page that answers questions one by one; it goes with the page. `busy`: how many wait. */
+/** A worker of a page that answers questions one by one; it goes with the page. `busy`: how many wait. What is asked must be plain, not reactive. */
 export function usePageWorker<Ask>(make: () => Worker) {
   const worker = make()
   const busy = ref(0)
@@ -21,8 +21,7 @@ export function usePageWorker<Ask>(make: () => Worker) {
         return await new Promise<T>((resolve, reject) => {
           const id = ++last
           waiting.set(id, { resolve, reject })
-          // Reactive wrappers cannot be handed over.
-          worker.postMessage({ id, question: JSON.parse(JSON.stringify(question)) as Ask })
+          worker.postMessage({ id, question })
         })
       } finally {
         busy.value--

@@ -89,7 +89,7 @@ function addFact(event: Event): void {
 .head,
 .leaf {
   display: flex;
-  align-items: flex-start;
+  align-items: center;
   gap: 6px;
   margin: 4px 0;
 }

@@ -11,19 +11,15 @@ import HoursLevels from './HoursLevels.vue'
 import type { GroupSuggestion, LimitPlan, LimitsAsk, Replayed } from './limits-desk'
 import PolicyViews from './PolicyViews.vue'
 import { freeId, usePolicies } from './set'
+import { STRETCH_DAYS, useStretches } from './stretches'
 
 /** The sessions of the last 30 days, under other time limits: how many desktops are held, and who comes back to nothing. */
 const session = useSession()
 const router = useRouter()
-const DAYS = 30
+const DAYS = STRETCH_DAYS
 const { page, edit } = usePolicies()
 const worker = usePageWorker<LimitsAsk>(() => new Worker(new URL('./limits-worker.ts', import.meta.url), { type: 'module' }))
-const {
-  data: columns,
-  isPending,
-  error,
-  refetch,
-} = useQuery({ queryKey: ['stretches'], queryFn: ({ signal }) => call('stretches', { query: { days: DAYS } }, signal), staleTime: 600_000 })
+const { columns, isPending, error, refetch } = useStretches()
 const hasDraft = computed(() => page.value?.draft != null)
 const limits = (draft: boolean) =>
   useQuery({
@@ -34,11 +30,13 @@ const limits = (draft: boolean) =>
       computed(() => (draft ? JSON.stringify(page.value?.draft?.set) : '')),
       computed(() => columns.value?.untilMs),
     ],
-    queryFn: () => call('limitsOf', { body: { draft, people: columns.value?.people ?? [], pools: columns.value?.pools ?? [] } }),
-    enabled: computed(() => columns.value !== undefined && (!draft || hasDraft.value)),
+    queryFn: () => call('limitsOf', { body: { draft, people: [...(columns.value?.people ?? [])], pools: [...(columns.value?.pools ?? [])] } }),
+    enabled: computed(() => columns.value !== null && (!draft || hasDraft.value)),
   })
 const { data: inForce } = limits(false)
 const { data: inDraft } = limits(true)
+/** Without the wrappers with which a page follows changes: those cannot be handed to a worker. */
+const plainly = <T,>(value: T): T => JSON.parse(JSON.stringify(value)) as T
 const loaded = ref(false)
 watch(
   columns,
@@ -74,13 +72,16 @@ const forAll = ref<Replayed | null>(null)
 const suggestions = ref<GroupSuggestion[]>([])
 watch([inForce, loaded], async () => {
   if (inForce.value && loaded.value)
-    now.value = await worker.ask({ ask: 'replay', plan: { kind: 'given', disconnected: inForce.value.disconnected, session: inForce.value.session } })
+    now.value = await worker.ask({
+      ask: 'replay',
+      plan: plainly({ kind: 'given', disconnected: inForce.value.disconnected, session: inForce.value.session }),
+    })
 })
 watch(
   [plan, loaded],
   async () => {
     if (!plan.value || !loaded.value) return
-    then.value = await worker.ask({ ask: 'replay', plan: plan.value })
+    then.value = await worker.ask({ ask: 'replay', plan: plainly(plan.value) })
     forAll.value =
       how.value === 'one' && exceptions.value.length
         ? await worker.ask({ ask: 'replay', plan: { kind: 'one', minutes: longest.value, exceptions: [] } })
@@ -89,7 +90,7 @@ watch(
   { immediate: true },
 )
 watch([pool, inForce, loaded], async () => {
-  if (inForce.value && loaded.value) suggestions.value = await worker.ask({ ask: 'suggest', pool: pool.value, groups: inForce.value.groups })
+  if (inForce.value && loaded.value) suggestions.value = await worker.ask({ ask: 'suggest', pool: pool.value, groups: plainly(inForce.value.groups) })
 })
 const before = computed(() => now.value?.pools[pool.value])
 const after = computed(() => then.value?.pools[pool.value])

@@ -7,15 +7,11 @@ import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
 import PolicyViews from './PolicyViews.vue'
 import { usePolicies } from './set'
+import { useStretches } from './stretches'
 
 /** Measured lines of the last 30 days: which class sessions fall into, who flips between two, and whether hosts and clients can do without the relay. */
 const { page, set } = usePolicies()
-const {
-  data: columns,
-  isPending,
-  error,
-  refetch,
-} = useQuery({ queryKey: ['stretches'], queryFn: ({ signal }) => call('stretches', { query: { days: 30 } }, signal), staleTime: 600_000 })
+const { columns, isPending, error, refetch } = useStretches()
 const { data: policy } = useQuery({ queryKey: ['policy'], queryFn: () => call('policy', {}) })
 const limits = reactive({ lowKbps: 256, mediumKbps: 512, farMs: 250, lineMarginPercent: 20 })
 watch(

@@ -84,6 +84,8 @@ function copy(): void {
   }))
   void router.push(`/policies/order/${id}`)
 }
+const place = (name: string) => CATALOGUE.findIndex((one) => one.id === name)
+const ordered = (settings: Policy['settings']) => Object.entries(settings).sort(([a], [b]) => place(a) - place(b))
 const effects = {
   'next logon': 'from the next logon on',
   'at once': 'at once',
@@ -152,14 +154,13 @@ const effects = {
             />
           </details>
           <h2>Then</h2>
-          <div v-for="(one, setting) in policy.settings" :key="setting" class="setting">
-            <template v-if="settingOf(String(setting))">
+          <div v-for="[setting, one] in ordered(policy.settings)" :key="setting" class="setting">
+            <template v-if="settingOf(setting)">
               <div>
-                <strong>{{ settingOf(String(setting))?.title }}</strong>
+                <strong>{{ settingOf(setting)?.title }}</strong>
                 <div class="small quiet">
-                  {{ settingOf(String(setting))?.sentence }} Base:
-                  {{ sayValueOf(settingOf(String(setting))!, set.base[setting] ?? settingOf(String(setting))?.default) }}. Takes effect
-                  {{ effects[settingOf(String(setting))?.takesEffect ?? 'next logon'] }}.
+                  {{ settingOf(setting)?.sentence }} Base: {{ sayValueOf(settingOf(setting)!, set.base[setting] ?? settingOf(setting)?.default) }}.
+                  Takes effect {{ effects[settingOf(setting)?.takesEffect ?? 'next logon'] }}.
                   {{
                     {
                       first: '',
@@ -167,11 +168,11 @@ const effects = {
                       loosest: 'Of several policies the loosest value counts.',
                       union: 'What several policies name is put together.',
                       append: 'What several policies name is put one after the other.',
-                    }[settingOf(String(setting))?.combine ?? 'first']
+                    }[settingOf(setting)?.combine ?? 'first']
                   }}
                 </div>
               </div>
-              <ValueField :setting="settingOf(String(setting))!" :model-value="one" @update:model-value="setValue(String(setting), $event)" />
+              <ValueField :setting="settingOf(setting)!" :model-value="one" @update:model-value="setValue(setting, $event)" />
             </template>
             <template v-else>
               <div>
@@ -180,12 +181,7 @@ const effects = {
               </div>
               <span class="mono">{{ JSON.stringify(one) }}</span>
             </template>
-            <button
-              type="button"
-              class="bare"
-              :aria-label="`Take ${settingOf(String(setting))?.title ?? setting} away`"
-              @click="without(String(setting))"
-            >
+            <button type="button" class="bare" :aria-label="`Take ${settingOf(setting)?.title ?? setting} away`" @click="without(setting)">
               <i-lucide-x />
             </button>
           </div>

@@ -148,9 +148,7 @@ const sayFacts = (example: SessionFacts) =>
                 >the set</span
               >
             </td>
-            <td>
-              {{ finding.sentence }}<template v-if="finding.people"> {{ plural(finding.people, 'person', 'people') }}.</template>
-            </td>
+            <td>{{ finding.sentence }}{{ finding.code === 'no usable location' ? ` ${plural(finding.people, 'person', 'people')}.` : '' }}</td>
           </tr>
         </tbody>
       </table>

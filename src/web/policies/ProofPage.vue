@@ -108,7 +108,7 @@ const prove = useMutation({
       >
         <template #host="{ row }"
           ><span class="mono">{{ row.host }}</span>
-          <div class="small quiet">{{ row.pool }}</div></template
+          <div class="small quiet nowrap">{{ row.pool }}</div></template
         >
         <template #assigned="{ row }"
           ><RouterLink v-if="row.assigned" class="mono" :to="`/people/${row.assigned}`">{{ row.assigned }}</RouterLink
@@ -116,7 +116,9 @@ const prove = useMutation({
         >
         <template #now="{ row }"
           ><div v-for="one in row.now" :key="one.account">
-            <span class="mono">{{ one.account }}</span><span class="small quiet"> {{ one.untilMs ? `until ${when(one.untilMs)}` : '' }}</span>
+            <span class="mono">{{ one.account }}</span><span v-if="one.untilMs && one.untilMs > Date.now()" class="small quiet"
+              >&ensp;until {{ when(one.untilMs) }}</span
+            >
           </div>
           <span v-if="row.now.length === 0" class="quiet">nobody</span></template
         >

@@ -1,4 +1,5 @@
-import type { LimitsOf, StretchColumns } from '../../contract/policies'
+import type { LimitsOf } from '../../contract/policies'
+import type { StretchColumns } from './stretches'
 import { pauses, replay, suggestLimit, type LimitColumns, type LimitSuggestion, type PoolReplay, type Stretches } from '../../core/policies'
 import { zoneOffsetMs } from '../../core/stats/zone'
 

@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { computed } from 'vue'
 import type { PoliciesPage } from '../../contract/policies'
 import {
+  CATALOGUE,
   isGroupOf,
   leavesOf,
   partsOf,
@@ -73,7 +74,9 @@ export function sayCondition(when: Condition): { readonly whom: string; readonly
   const people = parts.filter(aboutPeople)
   const rest = parts.filter((part) => !aboutPeople(part))
   const whom = people.length ? people.map(sayWhom).join(', and ') : 'everybody'
-  return { whom, when: rest.length ? writeText({ all: rest }) : null }
+  // “not network is office” is how it is typed; it is read as “network is not office”.
+  const read = writeText({ all: rest }).replaceAll(/\bnot ((?:client |round |first )?[a-z]+) (is|like|in) /g, '$1 $2 not ')
+  return { whom, when: rest.length ? read : null }
 }
 
 function sayWhom(condition: Condition): string {
@@ -83,12 +86,19 @@ function sayWhom(condition: Condition): string {
   return writeText(condition)
 }
 
-/** What a policy does, setting by setting. */
+const placeOf = (id: string) => {
+  const at = CATALOGUE.findIndex((one) => one.id === id)
+  return at < 0 ? Infinity : at
+}
+
+/** What a policy does, setting by setting, in the order of the catalogue. */
 export const sayThen = ({ settings }: Policy): { readonly title: string; readonly said: string; readonly known: boolean }[] =>
-  Object.entries(settings).map(([id, value]) => {
-    const setting = settingOf(id)
-    return { title: setting?.title ?? id, said: setting ? sayValueOf(setting, value) : JSON.stringify(value), known: setting !== undefined }
-  })
+  Object.entries(settings)
+    .sort(([a], [b]) => placeOf(a) - placeOf(b))
+    .map(([id, value]) => {
+      const setting = settingOf(id)
+      return { title: setting?.title ?? id, said: setting ? sayValueOf(setting, value) : JSON.stringify(value), known: setting !== undefined }
+    })
 
 /** An id that no policy has yet. */
 export function freeId(set: PolicySet, wish: string): string {

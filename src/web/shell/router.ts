@@ -30,7 +30,12 @@ export const router = createRouter({
     { path: '/containers/:id', component: () => import('../containers/ContainerPage.vue'), props: true, meta: { title: 'A container' } },
     { path: '/policies', component: () => import('../policies/PoliciesPage.vue'), meta: { title: 'Policies' } },
     { path: '/policies/base', component: () => import('../policies/BasePage.vue'), meta: { title: 'The base policy' } },
-    { path: '/policies/order/:id', component: () => import('../policies/PolicyPage.vue'), props: true, meta: { title: 'A policy' } },
+    {
+      path: '/policies/order/:id',
+      component: () => import('../policies/PolicyPage.vue'),
+      props: true,
+      meta: { title: 'A policy', view: '/policies' },
+    },
     { path: '/policies/try', component: () => import('../policies/TryPage.vue'), meta: { title: 'Try it' } },
     { path: '/policies/promises', component: () => import('../policies/PromisesPage.vue'), meta: { title: 'Promises and health' } },
     { path: '/policies/limits', component: () => import('../policies/LimitsPage.vue'), meta: { title: 'Time limits' } },

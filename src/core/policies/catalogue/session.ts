@@ -64,12 +64,12 @@ export const SESSION: readonly Setting[] = [
   ),
   limits.limit('logonMinutes', 'Give up a logon', 'A logon that takes longer than this is ended.', ['min', 1, 60], 'never', 15, LESS),
 
-  clipboard.turn('copyTextOut', 'Text, out', out('text'), 'on', OFF),
-  clipboard.turn('copyPicturesOut', 'Pictures, out', out('a picture'), 'on', OFF),
-  clipboard.turn('copyFilesOut', 'Files, out', out('a file'), 'off', OFF),
-  clipboard.turn('copyTextIn', 'Text, in', into('text'), 'on', OFF),
-  clipboard.turn('copyPicturesIn', 'Pictures, in', into('a picture'), 'on', OFF),
-  clipboard.turn('copyFilesIn', 'Files, in', into('a file'), 'off', OFF),
+  clipboard.turn('copyTextOut', 'Copying text out', out('text'), 'on', OFF),
+  clipboard.turn('copyPicturesOut', 'Copying pictures out', out('a picture'), 'on', OFF),
+  clipboard.turn('copyFilesOut', 'Copying files out', out('a file'), 'off', OFF),
+  clipboard.turn('copyTextIn', 'Copying text in', into('text'), 'on', OFF),
+  clipboard.turn('copyPicturesIn', 'Copying pictures in', into('a picture'), 'on', OFF),
+  clipboard.turn('copyFilesIn', 'Copying files in', into('a file'), 'off', OFF),
   clipboard.limit('copyKib', 'Most that is copied at once', 'A larger piece is not copied.', ['KiB', 1, 1_048_576], 'anything', 'none', {
     combine: 'strictest',
     takesEffect: 'at once',
