@@ -47,7 +47,7 @@ test('containers are the real files on the share, and qemu-img agrees', async ({
 })
 
 test('the base policy: refuse what hosts could not use, preview, publish, proof', async ({ page, request }) => {
-  await signIn(page, 'Hedda Vaas', '/policies')
+  await signIn(page, 'Hedda Vaas', '/policies/base')
   const proof = page.getByRole('table', { name: 'Proof' })
   await expect(proof.getByRole('row').filter({ hasText: 'differs' }).first()).toContainText('reports not set', { timeout: 45_000 })
   await page.getByRole('button', { name: 'Edit' }).click()
@@ -84,14 +84,14 @@ test('the base policy: refuse what hosts could not use, preview, publish, proof'
 })
 
 test('a viewer may look, not act; the address asks for sign-in and comes back', async ({ page }) => {
-  await page.goto('/policies?window=7d')
+  await page.goto('/policies/base?window=7d')
   await expect(page).toHaveURL(/sign-in\?then=/)
   await page.getByRole('textbox', { name: 'Name' }).fill('okoro')
   await page.getByLabel('Password').fill('wrong')
   await page.getByRole('button', { name: 'Sign in', exact: true }).click()
   await expect(page.getByRole('alert')).toHaveText('Name or password is wrong.')
   await page.getByRole('button', { name: 'Nkem Okoro' }).click()
-  await expect(page).toHaveURL(/policies\?window=7d/)
+  await expect(page).toHaveURL(/policies\/base\?window=7d/)
   await expect(page.getByText('Administrators can edit it.')).toBeVisible()
   await page.keyboard.press('?')
   await expect(page.getByRole('dialog')).toContainText('go to Containers')
@@ -101,7 +101,7 @@ test('works at 390 px without sideways scrolling, and in the dark', async ({ pag
   await page.setViewportSize({ width: 390, height: 800 })
   await page.emulateMedia({ colorScheme: 'dark' })
   await signIn(page)
-  for (const path of ['/', '/logons', '/people', '/containers', '/policies', '/journal']) {
+  for (const path of ['/', '/logons', '/people', '/containers', '/policies', '/policies/try', '/policies/publish', '/journal']) {
     await page.goto(path)
     await expect(page.getByRole('heading', { level: 1 })).toBeVisible()
     expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth), path).toBeLessThanOrEqual(0)

@@ -8,7 +8,7 @@ import { plain } from './condition'
 import { matrixOf } from './matrix'
 import { combine, explain, resolve } from './resolve'
 import { EMPTY_SET, readSet, type Policy } from './set'
-import { readText, writeText } from './text'
+import { completions, readText, writeText } from './text'
 import { universe } from './universe'
 
 const ready = factsOf(ORG)
@@ -47,6 +47,41 @@ describe('conditions', () => {
         expect(reading.condition).toEqual(plain(readAgain(when)))
       }),
       { numRuns: 1000 },
+    )
+  })
+})
+
+describe('what could be typed next', () => {
+  const known = { group: ['halls north', 'crew'], timeZone: ['Europe/Copenhagen'] }
+  it.each([
+    ['', 0, ['not', '(', 'client name', 'client version', 'round trip', 'person', 'group']],
+    ['gr', 0, ['group']],
+    ['group ', 6, ['is']],
+    ['group is "ha', 9, ['"halls north"']],
+    ['group is "halls north" ', 23, ['and', 'or']],
+    ['group is "halls north" and network i', 35, ['is']],
+    ['group is crew and not f', 22, ['first logon']],
+    ['sign-on at least ', 17, ['second-factor', 'key']],
+    ['time in Mon-Fri Eu', 16, ['Europe/Copenhagen']],
+    ['group is crew ) ', 16, []],
+  ])('%j', (text, from, words) => {
+    const found = completions(text, known)
+    expect([found.from, found.words.slice(0, words.length)]).toEqual([from, words])
+    if (words.length === 0) expect(found.words).toEqual([])
+  })
+
+  it('says where a text was not understood, and never throws', () => {
+    expect(readText('group is crew andd pool is x')).toMatchObject({ ok: false, at: 14, expected: ['and', 'or'] })
+    expect(readText('group is "crew')).toMatchObject({ ok: false, at: 9 })
+    expect(readText('address in 10.0.0.300')).toMatchObject({ ok: false, sentence: expect.stringContaining('no range of addresses') })
+    fc.assert(
+      fc.property(
+        fc.string({ unit: fc.constantFrom(...'group is not and or ( ) "x", from below 1 time in Mon-Fri '.split(' '), ' ', 'ø') }),
+        (text) => {
+          readText(text)
+          completions(text, known)
+        },
+      ),
     )
   })
 })

@@ -314,7 +314,9 @@ export function completions(
   text: string,
   known: Readonly<Record<string, readonly string[]>>,
 ): { readonly from: number; readonly words: readonly string[] } {
-  const begun = /(?:"[^"]*|[^\s(),"]*)$/u.exec(text)?.[0] ?? ''
+  // An odd number of quotation marks: the last one is still open.
+  const open = (text.match(/"/g)?.length ?? 0) % 2 === 1
+  const begun = (open ? /"[^"]*$/u : /[^\s(),"]*$/u).exec(text)?.[0] ?? ''
   const from = text.length - begun.length
   const before = text.slice(0, from)
   const reading = readText(before.trim() === '' ? '(' : before)

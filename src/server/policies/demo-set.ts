@@ -36,7 +36,7 @@ export function demoSet(settings: Settings, nowMs: number): PolicySet {
       localAdministrator: 'nobody',
       packages: ['Tidewriter'],
     },
-    networks: [{ id: 'thin line', bandwidthKbps: { below: 512 } }],
+    networks: [{ id: 'thin-line', bandwidthKbps: { below: 512 } }],
     policies: [
       policy(
         'proof-accounts',
@@ -87,7 +87,7 @@ export function demoSet(settings: Settings, nowMs: number): PolicySet {
         'ships',
         'On board',
         'Nautical office',
-        { any: [{ network: ['ship'] }, { network: ['thin line'] }] },
+        { any: [{ network: ['ship'] }, { network: ['thin-line'] }] },
         { fullFrames: 12, sharpText: 'on', sound: 'low', transport: 'relay' },
       ),
       policy(

@@ -9,6 +9,7 @@ type Need = Pick<Context, 'fleet' | 'database' | 'now' | 'jobs'>
 
 /** Longest limit that is waited for; a longer one would keep the test session for hours. */
 export const MOST_MINUTES = 30
+const sleep = (ms: number) => new Promise<void>((next) => setTimeout(next, ms))
 /** The fleet looks every so often, so a log-off may come a little late. */
 const LATE_MS = 20_000
 
@@ -20,9 +21,9 @@ export async function limitProofs(database: Queryable): Promise<LimitProof[]> {
 
 /**
  * Proves a disconnected limit with a test person: on, disconnected, the count-down watched, logged off by the fleet at the moment that the policy says. The session is
- * ended whatever happens, and the result is kept.
+ * ended whatever happens, and the result is kept. @param pause how to wait between two looks
  */
-export async function limitProofJob(need: Need, pool: string, person: string, author: string): Promise<NewJob> {
+export async function limitProofJob(need: Need, pool: string, person: string, author: string, pause = sleep): Promise<NewJob> {
   const { fleet, database, now, jobs } = need
   const [known] = await database.query<{ id: string }>('select id from people where id = $1 and enabled', [person.toLowerCase()])
   if (!known) throw new Problem('person.unknown')
@@ -89,7 +90,7 @@ export async function limitProofJob(need: Need, pool: string, person: string, au
             jobs.tellProgress(job, Math.min(waited, limitMs), limitMs)
             if (jobs.wantsToStop(job)) throw new StepStopped('Stopped on request.')
             if (waited > limitMs + LATE_MS) throw new StepStopped(`It still runs ${Math.round((waited - limitMs) / 1000)} s after its limit.`)
-            await new Promise((next) => setTimeout(next, Math.min(1000, Math.max(50, limitMs / 60))))
+            await pause(1000)
           }
           tookMs = now() - leftMs
           if (tookMs < limitMs - 2000)

@@ -1,6 +1,8 @@
 import { Problem } from '../../contract/errors'
 import type { Rollout } from '../../contract/policies'
+import { checkPromises, type PolicySet } from '../../core/policies'
 import type { Queryable } from '../db/database'
+import { loadOrg } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
 import { currentSet, keepVersion, setOf } from './sets'
@@ -21,6 +23,12 @@ export async function openRollout(database: Queryable): Promise<Row | null> {
 export async function refuseWhileRolling(database: Queryable): Promise<void> {
   const rollout = await openRollout(database)
   if (rollout) throw new Problem('policy.rolling', `Version ${rollout.version} has reached ${rollout.reached} of ${rollout.waves.length} waves.`)
+}
+
+/** Refuses a set that breaks a promise which nobody waived. */
+export async function refuseBroken(database: Queryable, set: PolicySet, nowMs: number): Promise<void> {
+  const broken = checkPromises(set, await loadOrg(database), nowMs).filter(({ state, waived }) => state === 'broken' && waived === null)
+  if (broken.length) throw new Problem('promise.broken', `${broken.map(({ name }) => name).join(', ')}: broken, and not waived.`)
 }
 
 /** The waves of a publication: hosts by zone, or a few of each pool first; and people of one group before anybody. */

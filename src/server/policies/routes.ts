@@ -16,7 +16,7 @@ import type { Queryable } from '../db/database'
 import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
-import { refuseWhileRolling } from './rollouts'
+import { refuseBroken, refuseWhileRolling } from './rollouts'
 import { currentSet, keepVersion, versionsOf } from './sets'
 import { hostShould, hostsShould } from './should'
 
@@ -90,6 +90,7 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
       await refuseWhileRolling(database)
       const { set } = await currentSet(database)
       const base = { ...set.base, ...valuesOf(settings) }
+      await refuseBroken(database, { ...set, base }, now())
       if (!(await keepVersion(database, before.version + 1, { ...set, base }, caller.name, now(), null))) throw new Problem('policy.outdated')
       await writeJournal(database, {
         atMs: now(),

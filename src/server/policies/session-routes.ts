@@ -91,7 +91,9 @@ export function sessionHandlers(context: Context): Handlers<Names> {
             run: async () => {
               await fleet.fetchNow(line.host)
               const again = (await adminLines(database, now())).find((one) => one.line.host === line.host)
-              if (again?.line.state === 'to be given' || again?.line.state === 'to be taken away') throw new StepStopped(again.line.sentence)
+              // Where it was taken from others, its own person may be next.
+              if (again && again.line.state !== 'as it should be' && (give !== null || again.line.state === 'to be taken away'))
+                throw new StepStopped(again.line.sentence)
               return again?.line.sentence ?? ''
             },
           },

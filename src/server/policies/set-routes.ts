@@ -1,13 +1,13 @@
 import { stringify } from 'yaml'
 import { Problem } from '../../contract/errors'
 import type { PoliciesPage } from '../../contract/policies'
-import { checkPromises, compareSets, compile, factsOf, readContext, readSet, resolve, whyNot, writable, type SessionFacts } from '../../core/policies'
+import { compareSets, compile, factsOf, readContext, readSet, resolve, whyNot, writable, type SessionFacts } from '../../core/policies'
 import { writeJournal } from '../journal/store'
 import { loadOrg } from '../logons/model'
 import type { Context, Handlers } from '../shell/context'
 import { keepDraft, readDraft, rebaseDraft, takeSet } from './drafts'
 import { lookDesk, type LookDesk } from './look-desk'
-import { beginRollout, readRollout, refuseWhileRolling, stepRollout, wavesOf } from './rollouts'
+import { beginRollout, readRollout, refuseBroken, refuseWhileRolling, stepRollout, wavesOf } from './rollouts'
 import { allVersions, currentSet, keepVersion, setOf, versionsOf } from './sets'
 import { factsOfAttempt, factsOfSession } from './sessions'
 
@@ -78,15 +78,14 @@ export function setHandlers(context: Context, desk: LookDesk = lookDesk()): Hand
     },
     async policiesPublish({ input: { body }, caller }) {
       await refuseWhileRolling(database)
-      const [draft, newest, org] = await Promise.all([readDraft(database), currentSet(database), loadOrg(database)])
+      const [draft, newest] = await Promise.all([readDraft(database), currentSet(database)])
       if (!draft) throw new Problem('draft.none')
       if (draft.basedOn !== newest.version)
         throw new Problem('policy.outdated', `Version ${newest.version} was published by ${newest.author}. Bring the draft up to date first.`)
       const set = takeSet(draft.set, 'all')
       const changed = compareSets(newest.set, set)
       if (changed.length === 0) throw new Problem('remedy.none', 'Nothing differs from the version in force.')
-      const broken = checkPromises(set, org, now()).filter(({ state, waived }) => state === 'broken' && waived === null)
-      if (broken.length) throw new Problem('promise.broken', `${broken.map(({ name }) => name).join(', ')}: broken, and not waived.`)
+      await refuseBroken(database, set, now())
       const waves = await wavesOf(database, body.waves, body.firstGroup ?? null)
       const version = newest.version + 1
       if (!(await keepVersion(database, version, set, caller.name, now(), body.note || null))) throw new Problem('policy.outdated')

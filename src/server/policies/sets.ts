@@ -66,7 +66,7 @@ interface Rollout {
 
 /** Which version holds where: the newest, but for hosts and groups that its waves have not reached. */
 export class Versions {
-  readonly #compiled = new Map<number, CompiledSet>()
+  readonly #compiled = new WeakMap<PolicySet, CompiledSet>()
   #newest: SetVersion | null = null
   #previous: SetVersion | null = null
   #rollout: Rollout | null = null
@@ -78,10 +78,10 @@ export class Versions {
 
   /** Reads again what has changed since. */
   async refresh(): Promise<void> {
-    const [stamp] = await this.database.query<{ version: number; mark: string }>(
-      `select max(version) as version, coalesce((select string_agg(version || state || reached, ',' order by version) from rollouts where state in ('going', 'paused')), '') as mark from policy_versions`,
+    const [stamp] = await this.database.query<{ version: string; mark: string }>(
+      `select (select version || ' ' || xmin::text from policy_versions order by version desc limit 1) as version, coalesce((select string_agg(version || state || reached, ',' order by version) from rollouts where state in ('going', 'paused')), '') as mark`,
     )
-    const mark = `${stamp?.version ?? 0}|${stamp?.mark ?? ''}`
+    const mark = `${stamp?.version ?? ''}|${stamp?.mark ?? ''}`
     if (mark === this.#mark) return
     this.#newest = await currentSet(this.database)
     const [rollout] = await this.database.query<Rollout>(
@@ -109,12 +109,9 @@ export class Versions {
     return this.#previous
   }
 
-  compiled(version: SetVersion): CompiledSet {
-    let compiled = this.#compiled.get(version.version)
-    if (!compiled) {
-      if (this.#compiled.size > 8) this.#compiled.clear()
-      this.#compiled.set(version.version, (compiled = compile(version.set)))
-    }
+  compiled({ set }: SetVersion): CompiledSet {
+    let compiled = this.#compiled.get(set)
+    if (!compiled) this.#compiled.set(set, (compiled = compile(set)))
     return compiled
   }
 }
