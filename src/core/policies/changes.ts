@@ -197,7 +197,8 @@ function sayFact(fact: (typeof SHOWN_FACTS)[number], facts: SessionFacts): strin
   const value = facts[fact]
   if (value === undefined) return 'not known'
   if (fact === 'atMs') return new Date(value as number).toISOString()
-  return String(value)
+  // What stands for every value that no condition names (universe.ts).
+  return value === 'another' ? 'any other' : String(value)
 }
 
 export const titleOf = (id: string) => settingOf(id)?.title ?? id

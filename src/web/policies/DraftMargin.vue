@@ -32,6 +32,11 @@ const discard = useMutation({ mutationFn: () => call('policyDraftEnd', {}), onSu
           Changed on both sides, the draft’s was kept: {{ rebase.data.value.conflicts.join(', ') }}.
         </p>
       </template>
+      <template v-if="session.isAdministrator">
+        <RouterLink class="btn btn-primary go" to="/policies/publish">Review and publish…</RouterLink>
+        <BButton variant="outline-secondary" class="go" :disabled="discard.isPending.value" @click="discard.mutate()">Throw the draft away</BButton>
+        <p v-if="discard.error.value" class="madder" role="alert">{{ problemWords(discard.error.value) }}</p>
+      </template>
       <p v-if="!look" class="quiet">Working it out …</p>
       <template v-else>
         <p v-if="!look.changes.decided" class="ochre">Too many situations to look at all of them: nothing is concluded.</p>
@@ -44,11 +49,6 @@ const discard = useMutation({ mutationFn: () => call('policyDraftEnd', {}), onSu
         <p v-if="broken.length" class="madder" role="status">
           Broken: {{ broken.map(({ name }) => name).join(', ') }}. <RouterLink to="/policies/promises">Why</RouterLink>
         </p>
-      </template>
-      <template v-if="session.isAdministrator">
-        <RouterLink class="btn btn-primary go" to="/policies/publish">Review and publish…</RouterLink>
-        <BButton variant="outline-secondary" class="go" :disabled="discard.isPending.value" @click="discard.mutate()">Throw the draft away</BButton>
-        <p v-if="discard.error.value" class="madder" role="alert">{{ problemWords(discard.error.value) }}</p>
       </template>
     </template>
     <template v-else>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { count, duration, percent, plural, timeZone } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { usePageWorker } from '../kit/worker'
@@ -53,7 +53,7 @@ watch(columns, (fresh) => {
   const busiest = fresh?.pools.map((_, at) => fresh.pool.filter((one) => one === at).length) ?? []
   pool.value = Math.max(0, busiest.indexOf(Math.max(...busiest, 0)))
 })
-const how = ref<'one' | 'draft'>('one')
+const how = ref<'one' | 'draft'>(useRoute().query['how'] === 'draft' ? 'draft' : 'one')
 const minutes = ref(30)
 const exceptions = ref<{ group: string; minutes: number }[]>([])
 const peopleOf = (group: string) => inForce.value?.groups.find((one) => one.group === group)?.people ?? []

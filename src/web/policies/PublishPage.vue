@@ -94,6 +94,9 @@ const take = useMutation({
             {{ plural(look.changes.groups.length, 'way') }};
             {{ plural(look.changes.groups.filter(({ direction }) => direction === 'looser').length, 'of them is', 'of them are') }} looser.
           </p>
+          <p v-if="look.changes.groups.some(({ setting }) => setting === 'disconnectedMinutes' || setting === 'sessionMinutes')">
+            Time limits change: <RouterLink to="/policies/limits?how=draft">what that does to desktops, and to those who come back</RouterLink>.
+          </p>
           <ChangeGroups :groups="look.changes.groups" names />
           <details v-if="look.differences.length" class="mt-2">
             <summary>{{ plural(look.differences.length, 'line') }} differ from version {{ page.version }}</summary>
