@@ -1,5 +1,16 @@
 import { z } from 'zod'
-import type { Changes, Effective, HealthFinding, LimitSuggestion, PolicySet, PromiseVerdict, SetDifference, SetFault, WhyNot } from '../core/policies'
+import type {
+  Changes,
+  Effective,
+  HealthFinding,
+  LimitSuggestion,
+  PolicySet,
+  PromiseVerdict,
+  SetDifference,
+  SetFault,
+  Simplification,
+  WhyNot,
+} from '../core/policies'
 
 /** What core computes goes over the wire as it is: made here and nowhere else, so it is not checked again on its way out. */
 const computed = <T>() => z.any() as z.ZodType<T>
@@ -74,7 +85,7 @@ export const SetLook = z.object({
   changes: computed<Changes>(),
   promises: computed<readonly PromiseVerdict[]>(),
   findings: computed<readonly HealthFinding[]>(),
-  simpler: z.array(z.object({ policy: z.string(), sentence: z.string(), set: computed<PolicySet>() })),
+  simpler: computed<readonly Simplification[]>(),
   /** How many people each policy can apply to, by its id. */
   reach: z.record(z.string(), z.number()),
   /** A promise is broken and not waived, or an entry is wrong: it cannot be published. */
@@ -177,7 +188,7 @@ export const SessionProof = z.object({
   facts: Facts,
   version: z.number(),
   reportedVersion: z.number().nullable(),
-  verdict: z.enum(['as it should be', 'differs', 'not yet fetched', 'never reported']),
+  verdict: z.enum(['as it should be', 'differs', 'not yet fetched', 'from the next logon on', 'restart needed', 'never reported']),
   effective: computed<Effective>(),
   differences: z.array(z.object({ setting: z.string(), title: z.string(), should: z.string(), reported: z.string(), takesEffect: z.string() })),
 })

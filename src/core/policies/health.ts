@@ -4,7 +4,7 @@ import { whatWouldChange } from './changes'
 import { compile, type CompiledSet } from './compile'
 import { leafOf, leavesOf, plain } from './condition'
 import { matrixOf } from './matrix'
-import { idleOf } from './resolve'
+import { combine, idleOf } from './resolve'
 import type { Policy, PolicySet } from './set'
 import { universe } from './universe'
 
@@ -29,8 +29,9 @@ export interface HealthFinding {
 export interface Simplification {
   readonly sentence: string
   readonly policy: string
-  /** The set as it would be; it was compared with the present one over all sessions, and nothing differs for anybody. */
-  readonly set: PolicySet
+  /** What is to be done; `simplified` does it. */
+  readonly change:
+    { readonly kind: 'remove' } | { readonly kind: 'unset'; readonly setting: string } | { readonly kind: 'merge'; readonly next: string }
 }
 
 /** What is odd about a set, found over all classes of sessions. */
@@ -55,8 +56,18 @@ const finding = (code: HealthFinding['code'], policy: string | null, sentence: s
   people,
 })
 
-/** Policies and settings that decide nowhere. Settings with the same setters are looked at together. */
-function deadOnes(compiled: CompiledSet, org: Org, nowMs: number, limit?: number): HealthFinding[] {
+/** What each policy is good for, over all sessions. */
+interface Uses {
+  /** Settings that it decides somewhere. */
+  readonly wins: readonly ReadonlySet<string>[]
+  /** Settings for which somebody would get another value without it. */
+  readonly needed: readonly ReadonlySet<string>[]
+  /** Too many situations to say. */
+  readonly undecided: readonly boolean[]
+}
+
+/** Settings with the same setters are looked at together; whether a policy is needed is told from each set of policies that apply together somewhere. */
+function usesOf(compiled: CompiledSet, org: Org, nowMs: number, limit?: number): Uses {
   const bySetters = new Map<string, Setting[]>()
   for (const [setting, by] of compiled.setters) {
     const list = bySetters.get(by.join())
@@ -64,6 +75,7 @@ function deadOnes(compiled: CompiledSet, org: Org, nowMs: number, limit?: number
     else bySetters.set(by.join(), [setting])
   }
   const wins = compiled.policies.map(() => new Set<string>())
+  const needed = compiled.policies.map(() => new Set<string>())
   const undecided = compiled.policies.map(() => false)
   for (const settings of bySetters.values()) {
     const by = settings[0] ? (compiled.setters.get(settings[0]) ?? []) : []
@@ -79,11 +91,29 @@ function deadOnes(compiled: CompiledSet, org: Org, nowMs: number, limit?: number
     for (const [at, result] of matrix.results.entries()) {
       if (!used.has(at)) continue
       for (const [s, setting] of settings.entries()) {
+        const bids = result.applying
+          .filter((one) => by.includes(one))
+          .map((one) => ({ by: one, value: compiled.policies[one]?.policy.settings[setting.id] }))
         const gathers = setting.combine === 'union' || setting.combine === 'append'
-        for (const winner of gathers ? result.applying.filter((one) => by.includes(one)) : [result.winners[s] ?? -2]) wins[winner]?.add(setting.id)
+        for (const winner of gathers ? bids.map((bid) => bid.by) : [result.winners[s] ?? -2]) {
+          wins[winner]?.add(setting.id)
+          if (winner < 0 || needed[winner]?.has(setting.id)) continue
+          const without = combine(
+            setting,
+            bids.filter((bid) => bid.by !== winner),
+            compiled.set.base[setting.id],
+          )
+          if (JSON.stringify(without.value) !== JSON.stringify(result.values[s])) needed[winner]?.add(setting.id)
+        }
       }
     }
   }
+  return { wins, needed, undecided }
+}
+
+/** Policies and settings that decide nowhere. */
+function deadOnes(compiled: CompiledSet, org: Org, nowMs: number, limit?: number): HealthFinding[] {
+  const { wins, undecided } = usesOf(compiled, org, nowMs, limit)
   return compiled.policies.flatMap(({ policy, untilMs, node, fromMs }, at): HealthFinding[] => {
     if (policy.state !== 'on' || untilMs <= nowMs) return []
     const own = universe(compiled, org, {
@@ -228,54 +258,60 @@ function administrators(set: PolicySet, org: Org): HealthFinding[] {
   })
 }
 
-const MOST_SIMPLER = 200
+/** Merges are compared one by one, so only so many are tried. */
+const MOST_MERGES = 30
 
 /** Ways to say the same with less. Each was proven: over all classes of sessions nothing differs. */
 export function simplify(set: PolicySet, org: Org, nowMs: number, limit?: number): Simplification[] {
+  const compiled = compile(set)
+  const { needed, undecided } = usesOf(compiled, org, nowMs, limit)
   const found: Simplification[] = []
-  const offer = (policy: Policy, sentence: string, policies: readonly Policy[]) => {
-    if (found.length >= MOST_SIMPLER) return false
-    const simpler = { ...set, policies }
-    const { groups, decided } = whatWouldChange(set, simpler, org, { nowMs, ...(limit ? { limit } : {}) })
-    if (!decided || groups.length) return false
-    found.push({ policy: policy.id, sentence, set: simpler })
-    return true
+  let tried = 0
+  const merge = (policy: Policy, next: Policy, sentence: string) => {
+    if (++tried > MOST_MERGES) return
+    const one: Simplification = { policy: policy.id, sentence, change: { kind: 'merge', next: next.id } }
+    const { groups, decided } = whatWouldChange(set, simplified(set, one), org, { nowMs, ...(limit ? { limit } : {}) })
+    if (decided && groups.length === 0) found.push(one)
   }
   for (const [index, policy] of set.policies.entries()) {
-    if (policy.state !== 'on') continue
-    const without = set.policies.filter((one) => one !== policy)
-    // A policy that will count later is of use.
-    if (policy.from === undefined && offer(policy, `${policy.name} can go: nothing changes for anybody.`, without)) continue
-    const settings = Object.keys(policy.settings)
-    if (settings.length > 1)
-      for (const id of settings) {
-        const { [id]: _, ...rest } = policy.settings
-        offer(
-          policy,
-          `${policy.name} need not set ${settingOf(id)?.title ?? id}: the same results without.`,
-          set.policies.map((one) => (one === policy ? { ...one, settings: rest } : one)),
-        )
-      }
+    if (policy.state !== 'on' || undecided[index]) continue
+    const known = Object.keys(policy.settings).filter((id) => settingOf(id))
+    const idle = known.filter((id) => !needed[index]?.has(id))
+    if (idle.length === Object.keys(policy.settings).length) {
+      found.push({ policy: policy.id, sentence: `${policy.name} can go: nothing changes for anybody.`, change: { kind: 'remove' } })
+      continue
+    }
+    for (const id of idle)
+      found.push({
+        policy: policy.id,
+        sentence: `${policy.name} need not set ${settingOf(id)?.title ?? id}: the same results without.`,
+        change: { kind: 'unset', setting: id },
+      })
     const next = set.policies[index + 1]
     if (next?.state !== 'on' || next.from !== policy.from || next.until !== policy.until) continue
-    if (same(policy.settings, next.settings))
-      offer(
-        policy,
-        `${policy.name} and ${next.name} set the same: they can be one.`,
-        without.map((one) =>
-          one === next ? { ...policy, name: `${policy.name}, ${next.name}`, when: plain({ any: [policy.when, next.when] }) } : one,
-        ),
-      )
+    if (same(policy.settings, next.settings)) merge(policy, next, `${policy.name} and ${next.name} set the same: they can be one.`)
     else if (same(plain(policy.when), plain(next.when)))
-      offer(
-        policy,
-        `${policy.name} and ${next.name} are for the same sessions: they can be one.`,
-        without.map((one) =>
-          one === next ? { ...policy, name: `${policy.name}, ${next.name}`, settings: { ...next.settings, ...policy.settings } } : one,
-        ),
-      )
+      merge(policy, next, `${policy.name} and ${next.name} are for the same sessions: they can be one.`)
   }
   return found
+}
+
+/** A set with a simplification carried out. What has changed since it was found is left as it is. */
+export function simplified(set: PolicySet, { policy: id, change }: Simplification): PolicySet {
+  const at = set.policies.findIndex((one) => one.id === id)
+  const policy = set.policies[at]
+  if (!policy) return set
+  const others = set.policies.filter((one) => one !== policy)
+  if (change.kind === 'remove') return { ...set, policies: others }
+  if (change.kind === 'unset') {
+    const { [change.setting]: _, ...settings } = policy.settings
+    return { ...set, policies: set.policies.map((one) => (one === policy ? { ...one, settings } : one)) }
+  }
+  const next = set.policies[at + 1]
+  if (next?.id !== change.next) return set
+  const when = same(plain(policy.when), plain(next.when)) ? policy.when : plain({ any: [policy.when, next.when] })
+  const one = { ...policy, name: `${policy.name}, ${next.name}`, when, settings: { ...next.settings, ...policy.settings } }
+  return { ...set, policies: others.map((other) => (other === next ? one : other)) }
 }
 
 const same = (a: unknown, b: unknown) => sortedText(a) === sortedText(b)

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { NOW, ORG, policySet, sessionFacts } from './fixtures/arbitrary'
 import { whatWouldChange } from './changes'
 import { compile, factsOf } from './compile'
-import { healthOf, simplify } from './health'
+import { healthOf, simplified, simplify } from './health'
 import { checkPromises } from './promises'
 import { resolve } from './resolve'
 import { EMPTY_SET, type Policy, type PolicySet } from './set'
@@ -291,9 +291,65 @@ describe('health of a set', () => {
     ])
     fc.assert(
       fc.property(sessionFacts, (facts) => {
-        for (const { set: simpler } of found) expect(valuesOf(simpler, facts)).toEqual(valuesOf(set, facts))
+        for (const one of found) expect(valuesOf(simplified(set, one), facts)).toEqual(valuesOf(set, facts))
       }),
     )
+  })
+})
+
+describe('simplifications of random sets', () => {
+  it('change nothing for anybody in any session that can be', () => {
+    fc.assert(
+      fc.property(policySet(5), fc.array(sessionFacts, { minLength: 1, maxLength: 12 }), (set, sessions) => {
+        const whole = {
+          ...set,
+          base: {
+            disconnectedMinutes: 'none',
+            copyTextOut: 'on',
+            clientDrives: 'no',
+            clientSticks: 'off',
+            signOnStrength: 'password',
+            packages: [],
+            pathRules: [],
+            ...set.base,
+          },
+        }
+        const found = simplify(whole, ORG, NOW)
+        for (const facts of sessions) {
+          const host = ORG.hosts.find(({ id }) => id.toLowerCase() === facts.host?.toLowerCase())
+          const pool = ORG.pools.find(({ id }) => id === host?.pool)
+          if (!pool?.grants?.some((group) => ready(facts).groups?.has(group.toLowerCase()))) continue
+          for (const one of found) expect(valuesOf(simplified(whole, one), facts)).toEqual(valuesOf(whole, facts))
+        }
+      }),
+      { numRuns: 150 },
+    )
+  })
+
+  it('are found in time, and groups that are in each other do no harm', () => {
+    const org = {
+      ...ORG,
+      groups: [...ORG.groups, { id: 'A', memberOf: ['B'] }, { id: 'B', memberOf: ['A'] }],
+      people: [...ORG.people, { id: 'loop', groups: ['A'] }],
+    }
+    const set = {
+      ...EMPTY_SET,
+      policies: [
+        policy('b', { when: { group: ['B'] }, settings: { camera: 'on' } }),
+        policy('c', { when: { group: ['A'] }, settings: { camera: 'on' } }),
+      ],
+    }
+    expect(simplify(set, org, NOW).map(({ sentence }) => sentence)).toEqual([
+      'b can go: nothing changes for anybody.',
+      'c can go: nothing changes for anybody.',
+    ])
+    expect(
+      checkPromises(
+        { ...set, promises: [{ id: 'p', name: 'p', when: { group: ['A'] }, then: [{ setting: 'camera', is: ['on'] }] }] },
+        { ...org, pools: [{ id: 'x' }] },
+        NOW,
+      )[0],
+    ).toMatchObject({ state: 'kept', people: 1 })
   })
 })
 

@@ -13,6 +13,11 @@ const sleep = (ms: number) => new Promise<void>((next) => setTimeout(next, ms))
 /** The fleet looks every so often, so a log-off may come a little late. */
 const LATE_MS = 20_000
 
+/** Proofs that ran when the server stopped came to nothing; their sessions end by their own limit. */
+export async function closeLimitProofs(database: Queryable): Promise<void> {
+  await database.query(`update limit_proofs set ok = false, sentence = 'Ikebana was stopped during the proof.' where ok is null`)
+}
+
 export async function limitProofs(database: Queryable): Promise<LimitProof[]> {
   return database.query<LimitProof>(
     'select id, pool, person, author, at_ms as "atMs", limit_ms as "limitMs", took_ms as "tookMs", ok, sentence from limit_proofs order by at_ms desc limit 50',

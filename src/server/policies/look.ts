@@ -19,7 +19,7 @@ export function lookAt({ before, after, org, nowMs }: LookAsk): Omit<SetLook, 'f
     changes: whatWouldChange(before, after, org, { nowMs }),
     promises,
     findings: healthOf(after, org, nowMs),
-    simpler: simplify(after, org, nowMs).map(({ policy, sentence, set }) => ({ policy, sentence, set })),
+    simpler: simplify(after, org, nowMs),
     reach: reachOf(after, org, nowMs),
     stopped: broken.length
       ? `${broken.map(({ name }) => name).join(', ')}: ${broken.length === 1 ? 'a promise' : 'promises'} would be broken.`

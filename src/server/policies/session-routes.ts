@@ -104,12 +104,30 @@ export function sessionHandlers(context: Context): Handlers<Names> {
       const reading = readContext({ ...body.facts, host: body.host }, now())
       if (!reading.ok) throw new Problem('request.invalid', reading.sentence)
       const { version, effective } = await sessionShould(database, reading.facts)
-      return { version, values: valuesForSession(effective) }
+      return { version: version.version, values: valuesForSession(effective) }
     },
     async agentStretches({ input: { body } }) {
       await keepStretches(database, body.stretches)
       return { kept: body.stretches.length }
     },
+  }
+}
+
+/** Takes the right away from those whose time is over, and says so in the journal. */
+export async function endAdminRights({ database, fleet, now }: Pick<Context, 'database' | 'fleet' | 'now'>): Promise<void> {
+  for (const { line, host } of await adminLines(database, now())) {
+    const own = line.now.find(({ account }) => account === host.assigned)
+    if (host.reported.length !== 1 || !own || own.untilMs === null || own.untilMs > now()) continue
+    await fleet.setAdmin(line.host, null)
+    await fleet.fetchNow(line.host)
+    await writeJournal(database, {
+      atMs: now(),
+      who: 'Ikebana',
+      what: 'took the right of an administrator away, as its time was over',
+      target: line.host,
+      before: own.account,
+      after: 'nobody',
+    })
   }
 }
 

@@ -75,18 +75,27 @@ async function proofOf(database: Queryable, one: RunningSession): Promise<Sessio
     endsMs: report.endsMs ?? null,
     reportedMs: one.reportedMs,
     facts: { ...facts },
-    version,
+    version: version.version,
     reportedVersion,
-    verdict: !inForce
-      ? 'never reported'
-      : differences.length === 0
-        ? 'as it should be'
-        : reportedVersion !== null && reportedVersion < version
-          ? 'not yet fetched'
-          : 'differs',
+    verdict: verdictOf(inForce !== undefined, differences, reportedVersion, version, report.sinceMs),
     effective,
     differences,
   }
+}
+
+/** What the differences of a session mean: some wait for the next logon or a restart, as they should when a version came after the session began. */
+function verdictOf(
+  reported: boolean,
+  differences: SessionProof['differences'],
+  reportedVersion: number | null,
+  version: { readonly version: number; readonly publishedMs: number },
+  sinceMs: number,
+): SessionProof['verdict'] {
+  if (!reported) return 'never reported'
+  if (differences.length === 0) return 'as it should be'
+  if (reportedVersion !== null && reportedVersion < version.version) return 'not yet fetched'
+  if (sinceMs >= version.publishedMs || differences.some(({ takesEffect }) => takesEffect === 'at once')) return 'differs'
+  return differences.some(({ takesEffect }) => takesEffect === 'host restart') ? 'restart needed' : 'from the next logon on'
 }
 
 /** Where a session has something else in force than it should. Settings that only Ikebana uses do not count. */
@@ -135,7 +144,7 @@ export async function oddSessions(database: Queryable): Promise<{ sessions: numb
       reportedMs: one.reportedMs,
       version: version.version,
       reportedVersion,
-      verdict: !inForce ? 'never reported' : reportedVersion !== null && reportedVersion < version.version ? 'not yet fetched' : 'differs',
+      verdict: verdictOf(inForce !== undefined, differences, reportedVersion, version, one.report.sinceMs),
       differences,
     })
   }

@@ -6,7 +6,7 @@ import type { Context } from '../shell/context'
 import { lookAt } from './look'
 import { policyHandlers } from './routes'
 import { stepDueRollouts } from './rollouts'
-import { sessionHandlers } from './session-routes'
+import { endAdminRights, sessionHandlers } from './session-routes'
 import { setHandlers } from './set-routes'
 import { currentSet } from './sets'
 import { hostsShould } from './should'
@@ -194,8 +194,17 @@ describe('what is in force', () => {
     expect(await proof()).toMatchObject({ verdict: 'differs', differences: [{ title: 'Lock after', should: '5 min', reported: '1 h' }] })
     await report({ policy: { version: 1, values: { ...values, lockMinutes: 60 } } })
     expect((await proof())?.verdict).toBe('not yet fetched')
+    // What takes effect at the next logon may wait, in a session that began before the version was published.
+    await draft(() => ({ policies: [{ id: 'sound', when: { all: [] }, settings: { sound: 'low' } }] }))
+    world.nowMs += 1000
+    await publish()
+    await report({ sinceMs: world.nowMs - 500, policy: { version: 3, values } })
+    expect((await proof())?.verdict).toBe('from the next logon on')
+    await report({ policy: { version: 3, values } })
+    expect((await proof())?.verdict).toBe('differs')
+    await report({ sinceMs: world.nowMs - 500, policy: { version: 2, values } })
     expect(await ask(sessionHandlers(context()).sessionsProof)).toMatchObject({ sessions: 1, odd: [{ person: 'mara', verdict: 'not yet fetched' }] })
-    expect((await proof())?.effective.settings.find(({ setting }) => setting === 'lockMinutes')).toMatchObject({ winner: 'home' })
+    expect((await proof())?.effective.settings.find(({ setting }) => setting === 'sound')).toMatchObject({ winner: 'sound' })
   })
 
   it('is told to the person in a few plain sentences', async () => {
@@ -246,6 +255,15 @@ describe('what is in force', () => {
     await ask(handlers.localAdminSet, { params: { id: 'BR-1' } })
     await Promise.all(jobs)
     expect(await line()).toMatchObject({ state: 'as it should be', now: [{ account: 'ilse' }] })
+    // When the time is over, it is taken away without anybody asking.
+    await endAdminRights({ ...context(), fleet })
+    expect((await line())?.state).toBe('as it should be')
+    world.nowMs += 9 * 3_600_000
+    expect((await line())?.sentence).toContain('that time is over')
+    await endAdminRights({ ...context(), fleet })
+    expect([(await line())?.state, await journal()]).toEqual(['to be given', 'took the right of an administrator away, as its time was over'])
+    await ask(handlers.localAdminSet, { params: { id: 'BR-1' } })
+    await Promise.all(jobs)
     await expect(ask(handlers.localAdminSet, { params: { id: 'BR-1' } })).rejects.toMatchObject({ code: 'remedy.none' })
     await world.database.exec(`delete from hosts where id = 'BR-1'`)
   })

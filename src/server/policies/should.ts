@@ -1,6 +1,6 @@
 import { factsOf, resolve, settingsOf, type BaseSettings, type Effective, type SessionFacts } from '../../core/policies'
 import type { Queryable } from '../db/database'
-import { versionsOf } from './sets'
+import { versionsOf, type SetVersion } from './sets'
 
 export interface HostPlace {
   readonly id: string
@@ -43,10 +43,13 @@ export async function hostShould(database: Queryable, host: string, nowMs: numbe
 }
 
 /** What a session should have, with every reason; and by which version. */
-export async function sessionShould(database: Queryable, given: SessionFacts): Promise<{ readonly version: number; readonly effective: Effective }> {
+export async function sessionShould(
+  database: Queryable,
+  given: SessionFacts,
+): Promise<{ readonly version: SetVersion; readonly effective: Effective }> {
   const [versions, facts] = await Promise.all([versionsOf(database), readyFor(database, given)])
   const version = versions.at(given.host ?? '', facts.groups)
-  return { version: version.version, effective: resolve(versions.compiled(version), facts) }
+  return { version, effective: resolve(versions.compiled(version), facts) }
 }
 
 /** The facts of a session, with the groups of its person and the place of its host as the directory has them. */

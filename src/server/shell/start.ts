@@ -18,8 +18,9 @@ import { logonHandlers } from '../logons/routes'
 import { Uploads } from '../logons/uploads'
 import { peopleHandlers } from '../people/routes'
 import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
+import { closeLimitProofs } from '../policies/limit-proof'
 import { stepDueRollouts } from '../policies/rollouts'
-import { sessionHandlers } from '../policies/session-routes'
+import { endAdminRights, sessionHandlers } from '../policies/session-routes'
 import { setHandlers } from '../policies/set-routes'
 import { lookDesk } from '../policies/look-desk'
 import { demoSet } from '../policies/demo-set'
@@ -61,6 +62,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const jobs = new Jobs(database, live, now, (job) => void disks.cancel(job))
   running.jobs = jobs
   await jobs.closeOrphans()
+  await closeLimitProofs(database)
   const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), disks, jobs, now }
   const desk = lookDesk()
   const taken = new Uploads(context)
@@ -101,6 +103,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
     every(3_600_000, () => forgetSizes(database, now() - 30 * 86_400_000)),
     every(20_000, () => startDueWaves(context)),
     every(5000, () => stepDueRollouts(context)),
+    every(60_000, () => endAdminRights(context)),
     every(30_000, async () => {
       const { attempts } = await evidence.reconsider(now())
       if (attempts) live.tell('attempts')

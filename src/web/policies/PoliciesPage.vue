@@ -8,6 +8,7 @@ import { plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
 import DraftMargin from './DraftMargin.vue'
+import NetworkClasses from './NetworkClasses.vue'
 import PolicyLine from './PolicyLine.vue'
 import PolicyViews from './PolicyViews.vue'
 import { freeId, useLook, usePolicies } from './set'
@@ -135,6 +136,7 @@ function add(): void {
           <span class="quiet">&ensp;for everybody, where nothing above says otherwise: {{ plural(Object.keys(set.base).length, 'setting') }}</span>
         </div>
       </div>
+      <NetworkClasses :set="set" :can-edit="session.isAdministrator" @edit="(networks) => edit((draft) => ({ ...draft, networks }))" />
       <p class="small quiet">
         Move a policy by its handle, or with the focus on it: Alt and an arrow. Version {{ page.version }} is in force, published
         {{ when(page.publishedMs) }} by {{ page.author }}.

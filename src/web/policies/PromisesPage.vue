@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { SessionFacts, SetPromise } from '../../core/policies'
-import { CATALOGUE, readSet, settingOf } from '../../core/policies'
+import { CATALOGUE, readSet, settingOf, simplified } from '../../core/policies'
 import { day, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
@@ -156,7 +156,8 @@ const sayFacts = (example: SessionFacts) =>
       <p class="small quiet">Each was proven: over all sessions nothing changes for anybody.</p>
       <p v-if="look && look.simpler.length === 0" class="quiet">Nothing was found.</p>
       <div v-for="one in look?.simpler ?? []" :key="one.sentence" class="simpler">
-        {{ one.sentence }} <BButton v-if="session.isAdministrator" variant="link" @click="edit(() => one.set)">Do it in the draft</BButton>
+        {{ one.sentence }}
+        <BButton v-if="session.isAdministrator" variant="link" @click="edit((draft) => simplified(draft, one))">Do it in the draft</BButton>
       </div>
     </section>
     <DraftMargin :page="page" :look="look" />

@@ -33,6 +33,11 @@ const publish = useMutation({
 })
 const review = useMutation({ mutationFn: (asked: boolean) => call('policyDraftReview', { body: { asked } }), onSuccess: taken })
 const restore = useMutation({ mutationFn: (version: number) => call('policyRestore', { params: { version } }), onSuccess: taken })
+function compare(from: number, event: Event): void {
+  const select = event.target as HTMLSelectElement
+  compared.value = { from, to: Number(select.value) }
+  select.value = ''
+}
 const compared = ref<{ from: number; to: number } | null>(null)
 const { data: between } = useQuery({
   queryKey: ['compare', compared],
@@ -121,7 +126,10 @@ const take = useMutation({
           </div>
         </div>
         <div class="acts small">
-          <BButton v-if="i > 0" variant="link" @click="compared = { from: version.version, to: page.version }">Compare with now</BButton>
+          <select class="form-select" value="" :aria-label="`Compare version ${version.version} with`" @change="compare(version.version, $event)">
+            <option value="" disabled>Compare with …</option>
+            <option v-for="other in versions?.versions ?? []" :key="other.version" :value="other.version">{{ other.version }}</option>
+          </select>
           <BButton v-if="i > 0 && session.isAdministrator" variant="link" @click="restore.mutate(version.version)">Take as draft</BButton>
           <a :href="addressOf('policiesExport', { query: { format: 'json', version: version.version } })">JSON</a>
           <a :href="addressOf('policiesExport', { query: { format: 'yaml', version: version.version } })">YAML</a>
