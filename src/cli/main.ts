@@ -23,6 +23,8 @@ const HELP = `ikebana: why a logon was slow or failed
       What is wrong in a set of policies (JSON or YAML), whether its promises hold, what is odd, what could be simpler.
   ikebana policy diff --set set.json --with other.json [--org org.json]
       What differs between two sets, and for whom.
+  ikebana policy schema
+      The JSON Schema of such a set.
   ikebana policy effective --set set.json --contexts contexts.ndjson [--org org.json]
       For each context every setting with its value, the policy that won, and why the others lost.
 `

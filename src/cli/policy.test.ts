@@ -27,7 +27,7 @@ const org = file('org.json', organisation)
 
 describe('the published format', () => {
   it('is what the schema says, and the schema is made from the catalogue', () => {
-    expect(JSON.parse(readFileSync('docs/formats/policies.schema.json', 'utf8'))).toEqual(JSON.parse(JSON.stringify(setSchema())))
+    expect(readFileSync('docs/formats/policies.schema.json', 'utf8')).toBe(run('schema').stdout)
     const valid = new Ajv2020({ strict: false, validateFormats: false, unicodeRegExp: true }).compile(setSchema())
     expect([valid(parse(example)), valid.errors]).toEqual([true, null])
     expect(valid({ policies: [{ id: 'x', when: { group: ['a'], pool: ['b'] } }] })).toBe(false)

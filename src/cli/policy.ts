@@ -14,6 +14,7 @@ import {
   readContext,
   readSet,
   resolve,
+  setSchema,
   simplify,
   whatWouldChange,
   type PolicySet,
@@ -27,6 +28,7 @@ const USAGE =
 /** `ikebana policy`: reads a set of policies (JSON or YAML) and checks it, compares it with another, or says what results for contexts. */
 export async function policyCommand(args: string[]): Promise<void> {
   const [what, ...rest] = args
+  if (what === 'schema') return print(setSchema())
   const { values } = options(rest)
   if (what !== 'check' && what !== 'diff' && what !== 'effective')
     throw new UsageError(what === undefined ? USAGE : `policy ${what} is not known; ${USAGE}`)
