@@ -14,7 +14,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
   const { positionals, values } = options(args)
   if (positionals.length === 0) throw new UsageError('no file given; try: ikebana analyse FILE…')
   const out = oneOf('out', values.out ?? 'json', ['json', 'csv', 'table'])
-  const format = oneOf('format', values.format ?? 'auto', ['auto', 'ndjson', 'otlp']) as EvidenceFormat
+  const format = oneOf('format', values.format ?? 'auto', ['auto', 'ndjson', 'csv', 'otlp']) as EvidenceFormat
   const org = values.context === undefined ? undefined : await readOrg(values.context)
 
   const input = positionals.includes('-') ? await keepStandardInput() : null

@@ -3,6 +3,8 @@ import { mkdirSync, mkdtempSync, readdirSync, rmSync, truncateSync, writeFileSyn
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
+import { ProtobufTraceSerializer } from '@opentelemetry/otlp-transformer'
+import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor } from '@opentelemetry/sdk-trace-base'
 import Papa from 'papaparse'
 import { afterAll, describe, expect, it } from 'vitest'
 import { newVhdx } from '../core/containers'
@@ -44,6 +46,27 @@ const ndjson = (list: typeof plain) =>
   list.map((o) => JSON.stringify({ ...o, time: new Date(o.timeMs).toISOString(), timeMs: undefined })).join('\n') + '\n'
 
 describe('ikebana analyse', () => {
+  it('reads CSV, and traces as protobuf, as it reads the plain form', () => {
+    const list = [...plain, ...held]
+    const csv = Papa.unparse(
+      list.map(({ timeMs, attrs, ...rest }) => ({ time: new Date(timeMs).toISOString(), ...rest, attrs: attrs ? JSON.stringify(attrs) : '' })),
+      {
+        columns: ['time', 'kind', 'attempt', 'person', 'host', 'pool', 'session', 'phase', 'part', 'durationMs', 'code', 'outcome', 'text', 'attrs'],
+        delimiter: ';',
+      },
+    )
+    expect(run('analyse', file('same.csv', csv)).records).toEqual(run('analyse', file('same.ndjson', ndjson(list))).records)
+    // One span, written by the serializer of the OpenTelemetry JavaScript SDK.
+    const kept = new InMemorySpanExporter()
+    const tracer = new BasicTracerProvider({ spanProcessors: [new SimpleSpanProcessor(kept)] }).getTracer('cli')
+    tracer.startSpan('logon', { startTime: START_MS, attributes: { 'user.name': 'mara', 'host.name': 'TH-1' } }).end(START_MS + 12_000)
+    const { records, status } = run(
+      'analyse',
+      file('one.pb', gzipSync(ProtobufTraceSerializer.serializeRequest(kept.getFinishedSpans()) ?? new Uint8Array(0))),
+    )
+    expect([status, records.length, records[0]?.['person'], records[0]?.['totalMs']]).toEqual([0, 1, 'mara', 12_000])
+  })
+
   it('writes one record per attempt with the agreed fields', () => {
     const { status, records } = run('analyse', file('a.ndjson', ndjson([...plain, ...held])))
     expect(status).toBe(0)

@@ -13,7 +13,7 @@ const COMMANDS: Record<string, (args: string[]) => Promise<void>> = {
 
 const HELP = `ikebana: why a logon was slow or failed
 
-  ikebana analyse FILE… [--context org.json] [--format auto|ndjson|otlp] [--out json|csv|table] [--incidents]
+  ikebana analyse FILE… [--context org.json] [--format auto|ndjson|csv|otlp] [--out json|csv|table] [--incidents]
       Reads logon evidence (also .gz; "-" is standard input) and writes one record per attempt.
   ikebana inspect FILE…
       Reads the structure of disk files and writes one JSON record a line.

@@ -1,3 +1,4 @@
+import { splitCsv } from '../formats/csv'
 import { belowProfile } from './pattern'
 
 /** One file of somebody's profile, as an inventory tells of it. */
@@ -124,30 +125,3 @@ function rowOf(path: unknown, bytes: unknown, modified: unknown, person: unknown
 /** Epoch milliseconds as digits, or RFC 3339. */
 const momentOf = (text: string): number => (/^\d+$/.test(text) ? Number(text) : Date.parse(text))
 const ownerInPath = (path: string): string | null => /^[a-z]:[\\/]users[\\/]([^\\/]+)/i.exec(path)?.[1]?.toLowerCase() ?? null
-
-/** The fields of one line of CSV (RFC 4180); null where a quotation mark is not closed. */
-function splitCsv(line: string): string[] | null {
-  const cells: string[] = []
-  let at = 0
-  for (;;) {
-    if (line[at] === '"') {
-      let cell = ''
-      for (at++; ; at++) {
-        const end = line.indexOf('"', at)
-        if (end < 0) return null
-        cell += line.slice(at, end)
-        at = end + 1
-        if (line[at] !== '"') break
-        cell += '"'
-      }
-      cells.push(cell)
-      if (at >= line.length) return cells
-      at++
-    } else {
-      const end = line.indexOf(',', at)
-      if (end < 0) return [...cells, line.slice(at)]
-      cells.push(line.slice(at, end))
-      at = end + 1
-    }
-  }
-}

@@ -1,5 +1,7 @@
+export * from './csv'
 export * from './fault'
 export * from './ndjson'
 export * from './observation'
 export * from './otlp'
 export * from './text'
+export * from './protobuf'

@@ -1,8 +1,8 @@
 import { createReadStream } from 'node:fs'
 import { createGunzip } from 'node:zlib'
-import { keepable, NdjsonReader, readOtlp, Refusal, type Fault, type Sink } from '../../core/formats'
+import { csvHeader, CsvReader, keepable, NdjsonReader, otlpFromProtobuf, readOtlp, Refusal, type Fault, type Sink } from '../../core/formats'
 
-export type EvidenceFormat = 'auto' | 'ndjson' | 'otlp'
+export type EvidenceFormat = 'auto' | 'ndjson' | 'csv' | 'otlp'
 const LONGEST_OTLP_BYTES = 256 << 20
 
 export interface Watch {
@@ -63,7 +63,7 @@ async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array>
 }
 
 async function readChunks(chunks: AsyncIterable<Uint8Array>, format: EvidenceFormat, sink: Sink, after: () => Promise<void>): Promise<void> {
-  let reader: NdjsonReader | null = null
+  let reader: NdjsonReader | CsvReader | null = null
   const held: Uint8Array[] = []
   let heldBytes = 0
   for await (const chunk of chunks) {
@@ -75,17 +75,40 @@ async function readChunks(chunks: AsyncIterable<Uint8Array>, format: EvidenceFor
     held.push(chunk)
     heldBytes += chunk.length
     if (heldBytes > LONGEST_OTLP_BYTES) throw new Refusal('file.too-large', 'an OTLP file may not be larger than 256 MiB; one request a line may')
-    if (format === 'otlp' || (format === 'auto' && looksOtlp(held[0] ?? chunk))) continue
-    reader = new NdjsonReader(sink)
+    if (format === 'otlp' || (format === 'auto' && (looksOtlp(held[0] ?? chunk) || looksProtobuf(held[0] ?? chunk)))) continue
+    reader = format === 'csv' || (format === 'auto' && looksCsv(held[0] ?? chunk)) ? new CsvReader(sink) : new NdjsonReader(sink)
     for (const piece of held.splice(0)) reader.push(piece)
     await after()
   }
   if (reader) return reader.end()
-  if (held.length) otlpText(Buffer.concat(held).toString('utf8'), sink)
+  if (held.length === 0) return
+  const whole = Buffer.concat(held)
+  if (looksProtobuf(whole)) otlpBytes(whole, sink)
+  else otlpText(whole.toString('utf8'), sink)
 }
 
 function looksOtlp(bytes: Uint8Array): boolean {
   return /^\uFEFF?\s*\{\s*"(resourceSpans|resource_spans)"/.test(Buffer.from(bytes.subarray(0, 200)).toString('utf8'))
+}
+
+/** The first field of a request, with its length: never the beginning of a text that is read here. */
+const looksProtobuf = (bytes: Uint8Array): boolean => bytes[0] === 0x0a && bytes.length > 2 && [0x0a, 0x12].includes(afterVarint(bytes, 1))
+function afterVarint(bytes: Uint8Array, from: number): number {
+  for (let at = from; at < from + 10; at++) if ((bytes[at] ?? 0) < 128) return bytes[at + 1] ?? 0
+  return 0
+}
+
+const looksCsv = (bytes: Uint8Array): boolean => csvHeader(Buffer.from(bytes.subarray(0, 10_000)).toString('utf8').split('\n')[0] ?? '') !== null
+
+function otlpBytes(bytes: Uint8Array, sink: Sink): void {
+  try {
+    const { observations, faults } = readOtlp(otlpFromProtobuf(bytes))
+    for (const fault of faults) sink.fault(fault)
+    for (const observation of observations) sink.observation(observation)
+  } catch (error) {
+    if (!(error instanceof Refusal)) throw error
+    sink.fault({ line: null, byte: null, code: error.code, reason: error.message, excerpt: '' })
+  }
 }
 
 /** One request, or one request a line as collectors write them. */

@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream'
 import { gunzipSync } from 'node:zlib'
 import { Problem } from '../../contract/errors'
-import { readNdjson, readOtlp } from '../../core/formats'
+import { otlpFromProtobuf, otlpResponse, readNdjson, readOtlp, Refusal } from '../../core/formats'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
 import { DAY_MS } from './model'
@@ -49,17 +49,11 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
     story: ({ input }) => readStory(database, input.params.id, now()),
     async traces({ request, reply }) {
       const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
-      if (!/^application\/json/.test(request.headers['content-type'] ?? ''))
-        throw new Problem(
-          'format.unknown',
-          'Traces are taken as application/json here; protobuf comes later. Set your exporter to OTLP/HTTP with JSON.',
-        )
-      let value: unknown
-      try {
-        value = JSON.parse(bytes.toString('utf8'))
-      } catch {
-        throw new Problem('request.invalid', 'The body is not valid JSON.')
-      }
+      const type = request.headers['content-type'] ?? ''
+      const protobuf = type.startsWith('application/x-protobuf')
+      if (!protobuf && !type.startsWith('application/json'))
+        throw new Problem('format.unknown', 'Traces are taken as application/json or application/x-protobuf (OTLP/HTTP).')
+      const value = protobuf ? fromProtobuf(bytes) : fromJson(bytes)
       const { observations, faults, rejectedSpans, spans } = readOtlp(value)
       if (spans === 0 && faults.length > 0) throw new Problem('request.invalid', faults[0]?.reason)
       const ahead = now() + DAY_MS
@@ -67,18 +61,10 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
       if (fit.length) await evidence.ingest(fit, now())
       if (fit.length) live.tell('attempts')
       const late = observations.length - fit.length
-      return reply
-        .type('application/json')
-        .send(
-          rejectedSpans || late
-            ? {
-                partialSuccess: {
-                  rejectedSpans: String(rejectedSpans + late),
-                  errorMessage: faults[0]?.reason ?? 'spans more than a day ahead of this clock',
-                },
-              }
-            : {},
-        )
+      const rejected = rejectedSpans + late
+      const reason = rejected ? (faults[0]?.reason ?? 'spans more than a day ahead of this clock') : ''
+      if (protobuf) return reply.type('application/x-protobuf').send(Buffer.from(otlpResponse(rejected, reason)))
+      return reply.type('application/json').send(rejected ? { partialSuccess: { rejectedSpans: String(rejected), errorMessage: reason } } : {})
     },
     async evidence({ request }) {
       const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
@@ -115,6 +101,23 @@ export function logonHandlers({ database, evidence, live, now }: Context, upload
       if (!faults) throw new Problem('upload.unknown')
       return sendCsv(reply, 'refused.csv', faults)
     },
+  }
+}
+
+function fromJson(bytes: Buffer): unknown {
+  try {
+    return JSON.parse(bytes.toString('utf8'))
+  } catch {
+    throw new Problem('request.invalid', 'The body is not valid JSON.')
+  }
+}
+
+function fromProtobuf(bytes: Buffer): unknown {
+  try {
+    return otlpFromProtobuf(bytes)
+  } catch (error) {
+    if (error instanceof Refusal) throw new Problem('request.invalid', error.message)
+    throw error
   }
 }
 

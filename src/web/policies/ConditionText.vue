@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import { completions, readText, writeText, type Condition } from '../../core/policies'
 
@@ -18,11 +19,13 @@ watch(
     if (!now.ok || writeText(now.condition) !== written) text.value = written
   },
 )
+/** Not every letter is a change worth keeping. */
+const tell = useDebounceFn((condition: Condition) => emit('update:modelValue', condition), 250)
 function typed(): void {
   open.value = true
   chosen.value = 0
   const now = reading.value
-  if (now.ok) emit('update:modelValue', now.condition)
+  if (now.ok) tell(now.condition)
 }
 const caret = ref(0)
 const offered = computed(() => (open.value ? completions(text.value.slice(0, caret.value), props.known) : { from: 0, words: [] }))

@@ -16,24 +16,49 @@ import {
 } from '../../core/policies'
 import { call, problemWords } from '../shell/api'
 
+/** Changes under way, of all pages together: they are sent one after the other, and until the last has arrived no older answer may take the place of it. */
+const way = { last: 0, pending: 0, queue: Promise.resolve() as Promise<unknown> }
+
 /** The set of policies: what is in force, the draft, and how to change it. Every change is kept on the server at once, as a draft. */
 export function usePolicies() {
   const client = useQueryClient()
-  const { data: page, isPending, error, refetch } = useQuery({ queryKey: ['policies'], queryFn: () => call('policies', {}) })
+  const known = () => client.getQueryData<PoliciesPage>(['policies'])
+  const {
+    data: page,
+    isPending,
+    error,
+    refetch,
+  } = useQuery({
+    queryKey: ['policies'],
+    queryFn: async () => {
+      const before = way.last
+      const fresh = await call('policies', {})
+      return (way.pending > 0 || way.last !== before) && known() ? (known() as PoliciesPage) : fresh
+    },
+  })
   const set = computed<PolicySet | null>(() => page.value?.draft?.set ?? page.value?.set ?? null)
   const keep = useMutation({
-    mutationFn: (next: PolicySet) => call('policyDraft', { body: { set: next as never, basedOn: page.value?.version ?? 0 } }),
+    mutationFn: (next: PolicySet) => {
+      const sent = way.queue.then(() => call('policyDraft', { body: { set: next as never, basedOn: known()?.version ?? 0 } }))
+      way.queue = sent.catch(() => undefined)
+      return sent
+    },
     onMutate: (next) => {
-      const before = client.getQueryData<PoliciesPage>(['policies'])
+      way.pending++
+      const before = known()
       if (before)
         client.setQueryData<PoliciesPage>(['policies'], {
           ...before,
           draft: { basedOn: before.version, author: '', updatedMs: Date.now(), review: null, ...before.draft, set: next },
         })
-      return { before }
+      return { number: ++way.last }
     },
-    onError: (_, __, context) => client.setQueryData(['policies'], context?.before),
-    onSuccess: (fresh) => client.setQueryData(['policies'], fresh),
+    onSettled: (fresh, _, __, context) => {
+      way.pending--
+      if (fresh && context?.number === way.last) client.setQueryData(['policies'], fresh)
+      // What was refused is not there: the server’s own state is shown again.
+      if (!fresh && way.pending === 0) void client.invalidateQueries({ queryKey: ['policies'] })
+    },
   })
   const taken = (fresh: PoliciesPage) => client.setQueryData(['policies'], fresh)
   return {
@@ -46,7 +71,8 @@ export function usePolicies() {
     /** Why the last change was not kept. */
     refused: computed(() => (keep.error.value ? problemWords(keep.error.value) : null)),
     edit(change: (set: PolicySet) => PolicySet) {
-      if (set.value) keep.mutate(change(JSON.parse(JSON.stringify(set.value)) as PolicySet))
+      const now = known()?.draft?.set ?? known()?.set
+      if (now) keep.mutate(change(JSON.parse(JSON.stringify(now)) as PolicySet))
     },
   }
 }
