@@ -154,7 +154,7 @@ function told({ setting, before, after, classes, situations }: Gathered, matrix:
   for (const c of classes) if (people.length < SOME) people.push(...(matrix.classes[c]?.people.slice(0, SOME - people.length) ?? []))
   const hit = [...situations].flatMap((s) => all[s] ?? [])
   // The situations that these people can be in at all.
-  const possible = all.filter((_, s) => [...classes].some((c) => (matrix.cells[s]?.[c] ?? -1) >= 0))
+  const possible = all.filter((_, s) => [...classes].some((c) => (((matrix.reachable[s]?.[c >>> 5] ?? 0) >>> (c & 31)) & 1) === 1))
   return {
     setting: setting.id,
     title: setting.title,

@@ -27,6 +27,8 @@ export interface Matrix {
   readonly results: readonly Result[]
   /** For each situation: for each class, the number of its result; -1 where nobody of the class can be there. */
   readonly cells: readonly Int32Array[]
+  /** For each situation: one bit a class, set where somebody of it can be there at all, looked at or not. */
+  readonly reachable: readonly Uint32Array[]
   /** For each situation and watched condition: one bit a class, set where it holds. */
   readonly watched: readonly (readonly Uint32Array[])[]
 }
@@ -68,6 +70,7 @@ export function matrixOf(compiled: CompiledSet, org: Org, situations: readonly S
   const perClass = Math.ceil(relevant.length / 32)
   const applying = new Uint32Array(classes.length * perClass)
   const watched: Uint32Array[][] = []
+  const reachable: Uint32Array[] = []
   const cells = situations.map(({ facts: given, grants: wanted }) => {
     const here = facts(given)
     applying.fill(0)
@@ -95,6 +98,7 @@ export function matrixOf(compiled: CompiledSet, org: Org, situations: readonly S
             wanted.map((group) => grantBits.get(group) ?? none),
             words,
           )
+    reachable.push(granted)
     const may = options.only
       ? both(
           granted,
@@ -109,7 +113,7 @@ export function matrixOf(compiled: CompiledSet, org: Org, situations: readonly S
     for (let c = 0; c < classes.length; c++) row[c] = ((may[c >>> 5] ?? 0) >>> (c & 31)) & 1 ? find(applying, c * perClass, perClass) : -1
     return row
   })
-  return { settings, classes, results, cells, watched }
+  return { settings, classes, results, cells, reachable, watched }
 }
 
 function union(parts: readonly Uint32Array[], words: number): Uint32Array {

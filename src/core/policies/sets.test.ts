@@ -105,6 +105,14 @@ describe('what would change', () => {
     ])
     expect(people).toBe(4)
     expect(whatWouldChange(after, before, ORG, { nowMs: NOW }).groups.map(({ direction }) => direction)).toEqual(['looser', 'looser'])
+    // Also where the one policy that differs is the only one there is.
+    const strong = {
+      ...before,
+      policies: [policy('strong', { when: { all: [{ group: ['Crew'] }, { signOn: 'second-factor' }] }, settings: { copyTextOut: 'off' } })],
+    }
+    expect(whatWouldChange(before, strong, ORG, { nowMs: NOW }).groups.map(({ only }) => only)).toEqual([
+      [{ fact: 'factor', values: ['push', 'key'] }],
+    ])
   })
 })
 
