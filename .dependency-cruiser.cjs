@@ -2,7 +2,12 @@
 const WINGS = 'logons|containers|policies|people|pools|journal|admins|files'
 module.exports = {
   forbidden: [
-    { name: 'core-imports-core-only', severity: 'error', from: { path: '^src/core', pathNot: '(\\.test\\.ts|/fixtures/.*)$' }, to: { pathNot: '^src/core' } },
+    {
+      name: 'core-imports-core-only',
+      severity: 'error',
+      from: { path: '^src/core', pathNot: '(\\.test\\.ts|/fixtures/.*)$' },
+      to: { pathNot: '^src/core' },
+    },
     {
       name: 'contract-imports-core-and-zod',
       severity: 'error',
