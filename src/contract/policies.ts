@@ -1,16 +1,5 @@
 import { z } from 'zod'
-import type {
-  Changes,
-  Effective,
-  HealthFinding,
-  LimitSuggestion,
-  PolicySet,
-  PromiseVerdict,
-  SetDifference,
-  SetFault,
-  Simplification,
-  WhyNot,
-} from '../core/policies'
+import type { Changes, Effective, HealthFinding, PolicySet, PromiseVerdict, SetDifference, SetFault, Simplification, WhyNot } from '../core/policies'
 
 /** What core computes goes over the wire as it is: made here and nowhere else, so it is not checked again on its way out. */
 const computed = <T>() => z.any() as z.ZodType<T>
@@ -174,7 +163,6 @@ export const LimitsOf = z.object({
   groups: z.array(z.object({ group: z.string(), people: z.array(z.number()) })),
 })
 export type LimitsOf = z.infer<typeof LimitsOf>
-export type Suggestion = LimitSuggestion
 
 /** For one session: what should be in force, what its host reports, and the difference. */
 export const SessionProof = z.object({

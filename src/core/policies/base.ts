@@ -1,6 +1,6 @@
 import { settingOf } from './catalogue'
 import type { Values } from './set'
-import type { BaseSettings, FileRoaming } from './settings'
+import { SETTING_TITLES, type BaseSettings, type FileRoaming } from './settings'
 
 /** Parts of file roaming by their settings in the catalogue. */
 const ROAMING: Readonly<Record<keyof FileRoaming, string>> = {
@@ -18,23 +18,12 @@ export function valuesOf({ fileRoaming, ...settings }: BaseSettings): Values {
   return { ...settings, ...Object.fromEntries(Object.entries(ROAMING).map(([part, id]) => [id, fileRoaming[part as keyof FileRoaming]])) }
 }
 
-const HOST_IDS = [
-  'containers',
-  'locations',
-  'locationsMode',
-  'locationsRequired',
-  'sizeLimitMib',
-  'diskFormat',
-  'onFailure',
-  'slowSeconds',
-  'slowSecondsByPool',
-  'pathRules',
-]
+const PLAIN_IDS = Object.keys(SETTING_TITLES).filter((id) => id !== 'fileRoaming')
 /** What hosts fetch, from values of the catalogue; what is not set has its default. */
 export function settingsOf(values: Values): BaseSettings {
   const value = (id: string) => values[id] ?? settingOf(id)?.default
   return {
-    ...Object.fromEntries(HOST_IDS.map((id) => [id, value(id)])),
+    ...Object.fromEntries(PLAIN_IDS.map((id) => [id, value(id)])),
     fileRoaming: Object.fromEntries(Object.entries(ROAMING).map(([part, id]) => [part, value(id)])),
   } as unknown as BaseSettings
 }

@@ -1,10 +1,10 @@
 import type { Org, OrgPerson } from '../people/org'
-import { settingOf, type Setting } from './catalogue'
+import type { Setting } from './catalogue'
 import { compile, type CompiledSet, type Node } from './compile'
 import type { SessionFacts } from './facts'
 import { matrixOf, type Matrix } from './matrix'
 import type { PolicySet } from './set'
-import { universe, type Situation } from './universe'
+import { ANOTHER, universe, type Situation } from './universe'
 import { direction, sayValueOf } from './value'
 
 /** One difference, and whom it concerns. */
@@ -198,7 +198,5 @@ function sayFact(fact: (typeof SHOWN_FACTS)[number], facts: SessionFacts): strin
   if (value === undefined) return 'not known'
   if (fact === 'atMs') return new Date(value as number).toISOString()
   // What stands for every value that no condition names (universe.ts).
-  return value === 'another' ? 'any other' : String(value)
+  return value === ANOTHER ? 'any other' : String(value)
 }
-
-export const titleOf = (id: string) => settingOf(id)?.title ?? id

@@ -1,3 +1,4 @@
+import { canonical } from './canonical'
 import { CATALOGUE, settingOf } from './catalogue'
 import { plain } from './condition'
 import type { Policy, PolicySet, Values } from './set'
@@ -15,13 +16,6 @@ export interface SetDifference {
   readonly before: string
   readonly after: string
 }
-
-const text = (value: unknown) =>
-  JSON.stringify(value, (_, inner: unknown) =>
-    inner && typeof inner === 'object' && !Array.isArray(inner)
-      ? Object.fromEntries(Object.entries(inner).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : inner,
-  ) ?? ''
 
 /** What differs between two versions, policy by policy and setting by setting. */
 export function compareSets(before: PolicySet, after: PolicySet): SetDifference[] {
@@ -56,14 +50,14 @@ export function compareSets(before: PolicySet, after: PolicySet): SetDifference[
     const word = kind === 'networks' ? 'network' : 'promise'
     for (const id of new Set([...a.keys(), ...b.keys()])) {
       const [x, y] = [a.get(id), b.get(id)]
-      if (text(x) === text(y)) continue
+      if (canonical(x) === canonical(y)) continue
       found.push({
         kind: !x ? 'added' : !y ? 'removed' : 'changed',
         where: `${word} ${id}`,
         name: id,
         what: '',
-        before: x ? text(x) : '',
-        after: y ? text(y) : '',
+        before: x ? canonical(x) : '',
+        after: y ? canonical(y) : '',
       })
     }
   }
@@ -75,10 +69,10 @@ function valuesDiffer(where: string, name: string, before: Values, after: Values
   const place = (id: string) => CATALOGUE.findIndex((setting) => setting.id === id)
   const say = (id: string, values: Values) => {
     const setting = settingOf(id)
-    return !(id in values) ? 'not set' : setting ? sayValueOf(setting, values[id]) : text(values[id])
+    return !(id in values) ? 'not set' : setting ? sayValueOf(setting, values[id]) : canonical(values[id])
   }
   return [...ids]
-    .filter((id) => text(before[id]) !== text(after[id]))
+    .filter((id) => canonical(before[id]) !== canonical(after[id]))
     .sort((a, b) => place(a) - place(b))
     .map((id) => ({ kind: 'changed' as const, where, name, what: settingOf(id)?.title ?? id, before: say(id, before), after: say(id, after) }))
 }
@@ -131,8 +125,8 @@ export interface Rebased {
 export function rebase(from: PolicySet, mine: PolicySet, theirs: PolicySet): Rebased {
   const conflicts: string[] = []
   const pick = <T>(name: string, old: T, own: T, other: T): T => {
-    if (text(own) === text(old)) return other
-    if (text(other) !== text(old) && text(other) !== text(own)) conflicts.push(name)
+    if (canonical(own) === canonical(old)) return other
+    if (canonical(other) !== canonical(old) && canonical(other) !== canonical(own)) conflicts.push(name)
     return own
   }
   const base: Record<string, unknown> = {}
@@ -145,7 +139,7 @@ export function rebase(from: PolicySet, mine: PolicySet, theirs: PolicySet): Reb
     const kept = own.flatMap((one): T[] => {
       const [was, is] = [old.get(one.id), theirsById.get(one.id)]
       // Gone at theirs, and untouched by mine.
-      if (was && !is) return text(was) === text(one) ? [] : [one]
+      if (was && !is) return canonical(was) === canonical(one) ? [] : [one]
       return [was && is ? pick(name(one), was, one, is) : one]
     })
     // What they added stands where theirs has it, before the first of mine that follows it there.

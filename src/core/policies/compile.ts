@@ -150,6 +150,3 @@ export function factsOf(org: Org): (given: SessionFacts) => Facts {
     )
   }
 }
-
-/** All known settings, for results that name each. */
-export const ALL_SETTINGS = CATALOGUE

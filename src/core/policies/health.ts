@@ -1,4 +1,5 @@
 import type { Org } from '../people/org'
+import { canonical } from './canonical'
 import { settingOf, type Setting } from './catalogue'
 import { whatWouldChange } from './changes'
 import { compile, type CompiledSet } from './compile'
@@ -37,15 +38,24 @@ export interface Simplification {
 /** What is odd about a set, found over all classes of sessions. */
 export function healthOf(set: PolicySet, org: Org, nowMs: number, limit?: number): HealthFinding[] {
   const compiled = compile(set)
+  // Without people nothing can be concluded about who gets what.
+  if (org.people.length === 0) return aloneFindings(set, org, nowMs)
   return [
     ...deadOnes(compiled, org, nowMs, limit),
-    ...set.policies.flatMap((policy) => [...ofPolicy(policy, nowMs), ...unknownNames(policy, org)]),
-    ...Object.keys(set.base)
-      .filter((id) => !settingOf(id))
-      .map((id) => finding('unknown setting', null, `The base policy sets ${id}, which is not known here: it is kept, and not applied.`)),
+    ...aloneFindings(set, org, nowMs),
     ...idleOnes(compiled, org, nowMs, limit),
     ...withoutLocation(compiled, org, nowMs, limit),
     ...administrators(set, org),
+  ]
+}
+
+/** What can be said of each policy by itself. */
+function aloneFindings(set: PolicySet, org: Org, nowMs: number): HealthFinding[] {
+  return [
+    ...set.policies.flatMap((policy) => [...ofPolicy(policy, nowMs), ...(org.people.length ? unknownNames(policy, org) : [])]),
+    ...Object.keys(set.base)
+      .filter((id) => !settingOf(id))
+      .map((id) => finding('unknown setting', null, `The base policy sets ${id}, which is not known here: it is kept, and not applied.`)),
   ]
 }
 
@@ -261,8 +271,9 @@ function administrators(set: PolicySet, org: Org): HealthFinding[] {
 /** Merges are compared one by one, so only so many are tried. */
 const MOST_MERGES = 30
 
-/** Ways to say the same with less. Each was proven: over all classes of sessions nothing differs. */
+/** Ways to say the same with less. Each was proven by itself: over all classes of sessions nothing differs. None where no people are known. */
 export function simplify(set: PolicySet, org: Org, nowMs: number, limit?: number): Simplification[] {
+  if (org.people.length === 0) return []
   const compiled = compile(set)
   const { needed, undecided } = usesOf(compiled, org, nowMs, limit)
   const found: Simplification[] = []
@@ -314,10 +325,4 @@ export function simplified(set: PolicySet, { policy: id, change }: Simplificatio
   return { ...set, policies: others.map((other) => (other === next ? one : other)) }
 }
 
-const same = (a: unknown, b: unknown) => sortedText(a) === sortedText(b)
-const sortedText = (value: unknown) =>
-  JSON.stringify(value, (_, inner: unknown) =>
-    inner && typeof inner === 'object' && !Array.isArray(inner)
-      ? Object.fromEntries(Object.entries(inner).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : inner,
-  )
+const same = (a: unknown, b: unknown) => canonical(a) === canonical(b)

@@ -1,27 +1,17 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { condition, NOW, ORG, policySet, sessionFacts } from './fixtures/arbitrary'
+import { condition, NOW, ORG, policy, policySet, sessionFacts } from './fixtures/arbitrary'
 import { oracleHolds, oracleValue } from './fixtures/oracle'
 import { CATALOGUE, settingOf } from './catalogue'
 import { compile, factsOf } from './compile'
 import { plain } from './condition'
 import { matrixOf } from './matrix'
-import { combine, explain, resolve } from './resolve'
-import { EMPTY_SET, readSet, type Policy } from './set'
+import { combine, explain, resolve, valueResolver } from './resolve'
+import { EMPTY_SET, readSet } from './set'
 import { completions, readText, writeText } from './text'
 import { universe } from './universe'
 
 const ready = factsOf(ORG)
-const policy = (id: string, given: Partial<Policy>): Policy => ({
-  id,
-  name: id,
-  owner: '',
-  note: '',
-  state: 'on',
-  when: { all: [] },
-  settings: {},
-  ...given,
-})
 
 describe('conditions', () => {
   it('hold as a second evaluator says, which uses ipaddr.js and Intl', () => {
@@ -237,6 +227,21 @@ describe('combining rules', () => {
       for (const one of CATALOGUE.filter(({ combine: c }) => c === rule)) expect([one.id, one.stricter !== null]).toEqual([one.id, true])
     for (const rule of ['union', 'append']) for (const one of CATALOGUE.filter(({ combine: c }) => c === rule)) expect(one.type.kind).toBe('list')
     expect(setting('first').length).toBeGreaterThan(20)
+  })
+})
+
+describe('values alone', () => {
+  it('are those that one session gets with reasons', () => {
+    fc.assert(
+      fc.property(policySet(), fc.array(sessionFacts, { minLength: 1, maxLength: 5 }), (set, sessions) => {
+        const compiled = compile(set)
+        const values = valueResolver(compiled)
+        for (const facts of sessions)
+          expect(values(ready(facts))).toEqual(
+            Object.fromEntries(resolve(compiled, ready(facts)).settings.map(({ setting, value }) => [setting, value])),
+          )
+      }),
+    )
   })
 })
 

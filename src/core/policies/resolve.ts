@@ -108,8 +108,8 @@ function mergeLists(lists: readonly unknown[]): unknown[] {
 export function standing({ policy, fromMs, untilMs }: CompiledPolicy, atMs: number | undefined): Reason | null {
   if (policy.state !== 'on') return { code: policy.state, sentence: policy.state === 'off' ? 'It is switched off.' : 'It is a draft.' }
   if (atMs === undefined) return null
-  if (atMs < fromMs) return { code: 'not yet', sentence: `It begins on ${policy.from ?? ''}.` }
-  if (atMs >= untilMs) return { code: 'expired', sentence: `It ended on ${policy.until ?? ''}.` }
+  if (atMs < fromMs) return { code: 'not yet', sentence: `It begins on ${policy.from?.slice(0, 10) ?? ''}.` }
+  if (atMs >= untilMs) return { code: 'expired', sentence: `It ended on ${policy.until?.slice(0, 10) ?? ''}.` }
   return null
 }
 
@@ -190,6 +190,35 @@ export function resolve(compiled: CompiledSet, facts: Facts): Effective {
       reason: whyNot[index] ?? null,
       wins: wins[index] ?? [],
     })),
+  }
+}
+
+/**
+ * Values alone, for many sessions: those that get the same answer from every condition share one result.
+ * @param counts which policies can decide here at all; without, all
+ */
+export function valueResolver(
+  compiled: CompiledSet,
+  counts: (policy: CompiledPolicy) => boolean = () => true,
+): (facts: Facts) => Readonly<Record<string, unknown>> {
+  const { policies, leaves, setters, set } = compiled
+  const known = new Map<string, Readonly<Record<string, unknown>>>()
+  return (facts) => {
+    const answers = leaves.map(({ test }) => test(facts))
+    const applies = policies.map((policy) => counts(policy) && !standing(policy, facts.atMs) && holds(policy.node, (leaf) => answers[leaf] ?? false))
+    const key = applies.map(Number).join('')
+    let values = known.get(key)
+    if (!values)
+      known.set(
+        key,
+        (values = Object.fromEntries(
+          [...setters].map(([setting, by]) => {
+            const bids = by.flatMap((at) => (applies[at] ? [{ by: at, value: policies[at]?.policy.settings[setting.id] }] : []))
+            return [setting.id, combine(setting, bids, set.base[setting.id]).value]
+          }),
+        )),
+      )
+    return values
   }
 }
 

@@ -1,3 +1,5 @@
+import { canonical } from './canonical'
+
 /** The settings of the base policy, which every host must have. */
 export interface BaseSettings {
   readonly containers: 'on' | 'off'
@@ -140,14 +142,6 @@ export function differences(
       },
     ]
   })
-}
-
-function canonical(value: unknown): string {
-  return (
-    JSON.stringify(value, (_, inner: unknown) =>
-      inner && typeof inner === 'object' && !Array.isArray(inner) ? Object.fromEntries(Object.entries(inner).sort()) : inner,
-    ) ?? 'null'
-  )
 }
 
 /** What a host reports as in force. */

@@ -124,11 +124,14 @@ function placesOf(compiled: CompiledSet, org: Org, leaves: readonly number[]): S
   return places.length ? places : [{ facts: {}, grants: null }]
 }
 
-/** Each value that is asked for, one that is not, and none at all. */
+/** Stands for every name that no condition asks for. */
+export const ANOTHER = 'another'
+
+/** Each value that is asked for, and one that is not: it has the answers of a value that is not known, too. */
 function valuesOf(asked: readonly string[]): (string | undefined)[] {
   if (asked.length === 0) return []
   const values = [...new Map(asked.map((value) => [value.toLowerCase(), value])).values()]
-  let other = 'another'
+  let other = ANOTHER
   while (values.some((value) => value.toLowerCase() === other)) other += '-one'
   return [...values, other]
 }

@@ -3,6 +3,7 @@ import type { LimitProof } from '../../contract/policies'
 import type { Queryable } from '../db/database'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import type { Context } from '../shell/context'
+import { factsOfSession } from './sessions'
 import { sessionShould } from './should'
 
 type Need = Pick<Context, 'fleet' | 'database' | 'now' | 'jobs'>
@@ -59,15 +60,9 @@ export async function limitProofJob(need: Need, pool: string, person: string, au
         title: 'Work out which limit holds',
         run: async () => {
           if (!at) throw new StepStopped('There is no session.')
-          const { effective } = await sessionShould(database, {
-            person: known.id,
-            host: at.host,
-            pool,
-            network: 'office',
-            factor: 'none',
-            first: false,
-            atMs: now(),
-          })
+          await fleet.fetchNow(at.host)
+          const facts = (await factsOfSession(database, at.session)) ?? { person: known.id, host: at.host, pool, atMs: now() }
+          const { effective } = await sessionShould(database, facts)
           const limit = effective.settings.find(({ setting }) => setting === 'disconnectedMinutes')
           if (typeof limit?.value !== 'number') throw new StepStopped('No limit holds for this session, so there is nothing to prove.')
           if (limit.value > MOST_MINUTES)

@@ -1,19 +1,33 @@
-import { askWorker } from '../shell/worker'
-import type { lookAt, LookAsk } from './look'
+import { loadOrg } from '../logons/model'
+import type { Queryable } from '../db/database'
+import { askWorker, type Asked } from '../shell/worker'
+import type { PolicySet, SessionFacts, WhyNot } from '../../core/policies'
+import type { SetLook } from '../../contract/policies'
+import type { LookAsk } from './look'
 
-/** The way to the thread that looks at sets of policies. It is started when it is first needed. */
+/** What is asked of sets of policies and takes a while: answered by a thread of its own, for the organisation as it is now. */
 export interface LookDesk {
-  look(ask: LookAsk): Promise<ReturnType<typeof lookAt>>
+  look(before: PolicySet, after: PolicySet): Promise<Omit<SetLook, 'faults'>>
+  /** Names of the promises that are broken, and that nobody waived. */
+  broken(set: PolicySet): Promise<string[]>
+  whyNot(set: PolicySet, facts: SessionFacts, policy: string, setting: string | null): Promise<WhyNot>
   close(): Promise<void>
 }
 
-export function lookDesk(): LookDesk {
-  let worker: ReturnType<typeof askWorker<LookAsk, never>> | null = null
-  return {
-    async look(ask) {
+/** @param ask whom to ask; without, a thread that is started when it is first needed */
+export function lookDesk(database: Queryable, now: () => number, ask?: (question: LookAsk) => Promise<unknown>): LookDesk {
+  let worker: Promise<Asked<LookAsk>> | null = null
+  const answer =
+    ask ??
+    (async (question: LookAsk) => {
       worker ??= askWorker<LookAsk, never>(new URL('./look-worker.js', import.meta.url), null, [], () => undefined)
-      return (await worker).ask(ask)
-    },
+      return (await worker).ask<unknown>(question)
+    })
+  const about = async () => ({ org: await loadOrg(database), nowMs: now() })
+  return {
+    look: async (before, after) => (await answer({ ask: 'look', before, after, ...(await about()) })) as Omit<SetLook, 'faults'>,
+    broken: async (set) => (await answer({ ask: 'broken', set, ...(await about()) })) as string[],
+    whyNot: async (set, facts, policy, setting) => (await answer({ ask: 'why not', set, facts, policy, setting, ...(await about()) })) as WhyNot,
     async close() {
       if (worker) await (await worker).close()
     },

@@ -1,19 +1,62 @@
-import { checkPromises, compareSets, compile, healthOf, matrixOf, simplify, universe, whatWouldChange, type PolicySet } from '../../core/policies'
+import {
+  checkPromises,
+  compareSets,
+  compile,
+  healthOf,
+  matrixOf,
+  simplify,
+  universe,
+  whatWouldChange,
+  whyNot,
+  type PolicySet,
+  type PromiseVerdict,
+  type SessionFacts,
+} from '../../core/policies'
 import type { Org } from '../../core/people'
 import type { SetLook } from '../../contract/policies'
 
-export interface LookAsk {
-  /** The set in force, and the one that is looked at; the same where only the one in force is. */
-  readonly before: PolicySet
-  readonly after: PolicySet
+interface About {
   readonly org: Org
   readonly nowMs: number
 }
+/** What is asked of a set: everything that is to be said of it, the names of broken promises, or why a policy does not win. */
+export type LookAsk =
+  | (About & {
+      readonly ask: 'look'
+      /** The set in force, and the one that is looked at; the same where only the one in force is. */
+      readonly before: PolicySet
+      readonly after: PolicySet
+    })
+  | (About & { readonly ask: 'broken'; readonly set: PolicySet })
+  | (About & {
+      readonly ask: 'why not'
+      readonly set: PolicySet
+      readonly facts: SessionFacts
+      readonly policy: string
+      readonly setting: string | null
+    })
+
+export function answerLook(question: LookAsk): unknown {
+  switch (question.ask) {
+    case 'look':
+      return lookAt(question)
+    case 'broken':
+      return brokenIn(checkPromises(question.set, question.org, question.nowMs)).map(({ name }) => name)
+    case 'why not': {
+      const compiled = compile(question.set)
+      const at = compiled.policies.findIndex(({ policy }) => policy.id === question.policy)
+      return whyNot(compiled, question.org, question.facts, at, question.setting, question.nowMs)
+    }
+  }
+}
+
+/** Promises that are broken, and that nobody waived. */
+const brokenIn = (promises: readonly PromiseVerdict[]) => promises.filter(({ state, waived }) => state === 'broken' && waived === null)
 
 /** Everything that is to be said of a set: what it would change, its promises, its health. */
-export function lookAt({ before, after, org, nowMs }: LookAsk): Omit<SetLook, 'faults'> {
+function lookAt({ before, after, org, nowMs }: Extract<LookAsk, { ask: 'look' }>): Omit<SetLook, 'faults'> {
   const promises = checkPromises(after, org, nowMs)
-  const broken = promises.filter(({ state, waived }) => state === 'broken' && waived === null)
+  const broken = brokenIn(promises)
   return {
     differences: compareSets(before, after),
     changes: whatWouldChange(before, after, org, { nowMs }),

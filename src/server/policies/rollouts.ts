@@ -1,10 +1,10 @@
 import { Problem } from '../../contract/errors'
 import type { Rollout } from '../../contract/policies'
-import { checkPromises, type PolicySet } from '../../core/policies'
+import type { PolicySet } from '../../core/policies'
 import type { Queryable } from '../db/database'
-import { loadOrg } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
+import type { LookDesk } from './look-desk'
 import { currentSet, keepVersion, setOf } from './sets'
 
 type Need = Pick<Context, 'database' | 'evidence' | 'live' | 'now'>
@@ -26,9 +26,9 @@ export async function refuseWhileRolling(database: Queryable): Promise<void> {
 }
 
 /** Refuses a set that breaks a promise which nobody waived. */
-export async function refuseBroken(database: Queryable, set: PolicySet, nowMs: number): Promise<void> {
-  const broken = checkPromises(set, await loadOrg(database), nowMs).filter(({ state, waived }) => state === 'broken' && waived === null)
-  if (broken.length) throw new Problem('promise.broken', `${broken.map(({ name }) => name).join(', ')}: broken, and not waived.`)
+export async function refuseBroken(desk: LookDesk, set: PolicySet): Promise<void> {
+  const broken = await desk.broken(set)
+  if (broken.length) throw new Problem('promise.broken', `${broken.join(', ')}: broken, and not waived.`)
 }
 
 /** The waves of a publication: hosts by zone, or a few of each pool first; and people of one group before anybody. */

@@ -16,6 +16,7 @@ import type { Queryable } from '../db/database'
 import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
+import type { LookDesk } from './look-desk'
 import { refuseBroken, refuseWhileRolling } from './rollouts'
 import { currentSet, keepVersion, versionsOf } from './sets'
 import { hostShould, hostsShould } from './should'
@@ -75,7 +76,10 @@ function checked(settings: Settings): { settings: Settings; faults: PolicyPrevie
   return { settings: { ...settings, locations }, faults }
 }
 
-export function policyHandlers(context: Context): Handlers<'policy' | 'policyPreview' | 'policyPublish' | 'agentSettings' | 'agentReport'> {
+export function policyHandlers(
+  context: Context,
+  desk: LookDesk,
+): Handlers<'policy' | 'policyPreview' | 'policyPublish' | 'agentSettings' | 'agentReport'> {
   const { database, evidence, live, now } = context
   return {
     policy: () => readPolicy(database, now()),
@@ -90,7 +94,7 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
       await refuseWhileRolling(database)
       const { set } = await currentSet(database)
       const base = { ...set.base, ...valuesOf(settings) }
-      await refuseBroken(database, { ...set, base }, now())
+      await refuseBroken(desk, { ...set, base })
       if (!(await keepVersion(database, before.version + 1, { ...set, base }, caller.name, now(), null))) throw new Problem('policy.outdated')
       await writeJournal(database, {
         atMs: now(),
@@ -127,7 +131,7 @@ export function policyHandlers(context: Context): Handlers<'policy' | 'policyPre
           JSON.stringify(body.admins),
         ],
       )
-      live.tell('policy')
+      live.tell('report')
       return { ok: true, version: (await versionsOf(database)).newest.version }
     },
   }

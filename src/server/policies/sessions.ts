@@ -4,9 +4,9 @@ import {
   factsOf as readyOf,
   matrixOf,
   readContext,
-  resolve,
   sayValueOf,
   settingOf,
+  valueResolver,
   type CompiledSet,
   type Effective,
   type SessionFacts,
@@ -15,7 +15,7 @@ import { groupResolver } from '../../core/people'
 import type { Queryable } from '../db/database'
 import { DAY_MS, loadOrg } from '../logons/model'
 import { readStory } from '../logons/story'
-import { versionsOf } from './sets'
+import { versionsOf, type SetVersion } from './sets'
 import { sessionShould } from './should'
 
 /** The facts of an attempt, as far as its evidence told them. */
@@ -59,28 +59,33 @@ export async function factsOfSession(database: Queryable, session: string): Prom
   return found ? factsOf(found) : null
 }
 
-async function proofOf(database: Queryable, one: RunningSession): Promise<SessionProof> {
-  const facts = factsOf(one)
-  const { version, effective } = await sessionShould(database, facts)
-  const { report } = one
+type SessionReading = Omit<SessionProof, 'effective' | 'facts'>
+
+/** What a session reports, beside the values that it should have by a version. */
+function readingOf({ host, reportedMs, report }: RunningSession, should: Readonly<Record<string, unknown>>, version: SetVersion): SessionReading {
   const inForce = report.policy?.values
-  const differences = inForce ? differencesOf(effective, inForce) : []
+  const differences = inForce ? differencesOf(should, inForce) : []
   const reportedVersion = report.policy?.version ?? null
   return {
     session: report.session,
-    host: one.host,
+    host,
     person: report.person,
     sinceMs: report.sinceMs,
     state: report.state,
     endsMs: report.endsMs ?? null,
-    reportedMs: one.reportedMs,
-    facts: { ...facts },
+    reportedMs,
     version: version.version,
     reportedVersion,
     verdict: verdictOf(inForce !== undefined, differences, reportedVersion, version, report.sinceMs),
-    effective,
     differences,
   }
+}
+
+async function proofOf(database: Queryable, one: RunningSession): Promise<SessionProof> {
+  const facts = factsOf(one)
+  const { version, effective } = await sessionShould(database, facts)
+  const should = Object.fromEntries(effective.settings.map(({ setting, value }) => [setting, value]))
+  return { ...readingOf(one, should, version), facts: { ...facts }, effective }
 }
 
 /** What the differences of a session mean: some wait for the next logon or a restart, as they should when a version came after the session began. */
@@ -99,15 +104,15 @@ function verdictOf(
 }
 
 /** Where a session has something else in force than it should. Settings that only Ikebana uses do not count. */
-function differencesOf(effective: Effective, inForce: Readonly<Record<string, unknown>>): SessionProof['differences'] {
-  return effective.settings.flatMap(({ setting: id, title, value, said }) => {
+function differencesOf(should: Readonly<Record<string, unknown>>, inForce: Readonly<Record<string, unknown>>): SessionProof['differences'] {
+  return Object.entries(should).flatMap(([id, value]) => {
     const setting = settingOf(id)
     if (!setting || setting.takesEffect === 'in Ikebana' || JSON.stringify(inForce[id]) === JSON.stringify(value)) return []
     return [
       {
         setting: id,
-        title,
-        should: said,
+        title: setting.title,
+        should: sayValueOf(setting, value),
         reported: id in inForce ? sayValueOf(setting, inForce[id]) : 'not reported',
         takesEffect: setting.takesEffect,
       },
@@ -122,32 +127,18 @@ export async function proofsOfPerson(database: Queryable, person: string): Promi
 }
 
 /** Running sessions of everybody in which something differs. */
-export async function oddSessions(database: Queryable): Promise<{ sessions: number; odd: Omit<SessionProof, 'effective' | 'facts'>[] }> {
-  const [found, org] = await Promise.all([running(database, '', []), loadOrg(database)])
-  const versions = await versionsOf(database)
+export async function oddSessions(database: Queryable): Promise<{ sessions: number; odd: SessionReading[] }> {
+  const [found, org, versions] = await Promise.all([running(database, '', []), loadOrg(database), versionsOf(database)])
   const ready = readyOf(org)
-  const odd: Omit<SessionProof, 'effective' | 'facts'>[] = []
-  for (const one of found) {
+  const resolvers = new Map<SetVersion, ReturnType<typeof valueResolver>>()
+  const odd = found.flatMap((one) => {
     const facts = ready(factsOf(one))
     const version = versions.at(one.host, facts.groups)
-    const inForce = one.report.policy?.values
-    const differences = inForce ? differencesOf(resolve(versions.compiled(version), facts), inForce) : []
-    if (inForce && differences.length === 0) continue
-    const reportedVersion = one.report.policy?.version ?? null
-    odd.push({
-      session: one.report.session,
-      host: one.host,
-      person: one.report.person,
-      sinceMs: one.report.sinceMs,
-      state: one.report.state,
-      endsMs: one.report.endsMs ?? null,
-      reportedMs: one.reportedMs,
-      version: version.version,
-      reportedVersion,
-      verdict: verdictOf(inForce !== undefined, differences, reportedVersion, version, one.report.sinceMs),
-      differences,
-    })
-  }
+    let valuesFor = resolvers.get(version)
+    if (!valuesFor) resolvers.set(version, (valuesFor = valueResolver(versions.compiled(version))))
+    const reading = readingOf(one, valuesFor(facts), version)
+    return reading.verdict === 'as it should be' ? [] : [reading]
+  })
   return { sessions: found.length, odd }
 }
 
@@ -199,6 +190,8 @@ export async function keepStretches(database: Queryable, list: readonly Stretch[
   }
 }
 
+const PEOPLE_AT_ONCE = 300
+
 /** The sessions of the last days. Put together in the database, so that a few thousand rows cross the threads, not hundreds of thousands. */
 export async function stretchLines(database: Queryable, days: number, nowMs: number): Promise<StretchLines> {
   const fromMs = Math.floor((nowMs - days * DAY_MS) / 1000) * 1000
@@ -208,16 +201,22 @@ export async function stretchLines(database: Queryable, days: number, nowMs: num
   )
   const networks = [...new Set(names.map(({ network }) => network))].sort()
   const clients = [...new Set(names.map(({ client }) => client))].sort()
-  const lines = await database.query<StretchLines['lines'][number]>(
-    `with places as (select n, ordinality - 1 as place from unnest($2::text[]) with ordinality as x(n, ordinality)), kinds as (select c, ordinality - 1 as place from unnest($3::text[]) with ordinality as x(c, ordinality)),
+  const people = await database.query<{ person: string }>('select distinct person from stretches where on_ms >= $1 order by person', [fromMs])
+  const lines: StretchLines['lines'][number][] = []
+  // Some people at a time, so that other questions to the database need not wait for all of them.
+  for (let at = 0; at < people.length; at += PEOPLE_AT_ONCE)
+    lines.push(
+      ...(await database.query<StretchLines['lines'][number]>(
+        `with places as (select n, ordinality - 1 as place from unnest($2::text[]) with ordinality as x(n, ordinality)), kinds as (select c, ordinality - 1 as place from unnest($3::text[]) with ordinality as x(c, ordinality)),
     sorted as (select s.person, s.pool, (s.on_ms - $1) / 1000 as on_s, coalesce((s.off_ms - $1) / 1000, -1) as off_s, case s.ended when 'logged off' then 'o' when 'disconnected' then 'd' when 'limit' then 'l' else '-' end as how,
       p.place as network, k.place as client, coalesce(round(s.rtt_ms), -1) as rtt, coalesce(round(s.kbps), -1) as kbps
       from stretches s left join places p on p.n = coalesce(s.network, '') left join kinds k on k.c = coalesce(s.client_kind, '') || ' ' || coalesce(s.client_version, '')
-      where s.on_ms >= $1 order by s.person, s.pool, s.on_ms)
+      where s.on_ms >= $1 and s.person between $4 and $5 order by s.person, s.pool, s.on_ms)
     select person, pool, string_agg(on_s::text, ',') as "on", string_agg(off_s::text, ',') as "off", string_agg(how, '') as ended, string_agg(network::text, ',') as network, string_agg(client::text, ',') as client,
       string_agg(rtt::text, ',') as rtt, string_agg(kbps::text, ',') as kbps from sorted group by person, pool order by person, pool`,
-    [fromMs, networks, clients],
-  )
+        [fromMs, networks, clients, people[at]?.person, people[Math.min(at + PEOPLE_AT_ONCE, people.length) - 1]?.person],
+      )),
+    )
   return { networks, clients, fromMs, untilMs: nowMs, lines }
 }
 

@@ -1,12 +1,12 @@
 import { stringify } from 'yaml'
 import { Problem } from '../../contract/errors'
 import type { PoliciesPage } from '../../contract/policies'
-import { compareSets, compile, factsOf, readContext, readSet, resolve, whyNot, writable, type SessionFacts } from '../../core/policies'
+import { compareSets, compile, factsOf, readContext, readSet, resolve, writable, type SessionFacts } from '../../core/policies'
 import { writeJournal } from '../journal/store'
 import { loadOrg } from '../logons/model'
 import type { Context, Handlers } from '../shell/context'
 import { keepDraft, readDraft, rebaseDraft, takeSet } from './drafts'
-import { lookDesk, type LookDesk } from './look-desk'
+import type { LookDesk } from './look-desk'
 import { beginRollout, readRollout, refuseBroken, refuseWhileRolling, stepRollout, wavesOf } from './rollouts'
 import { allVersions, currentSet, keepVersion, setOf, versionsOf } from './sets'
 import { factsOfAttempt, factsOfSession } from './sessions'
@@ -29,7 +29,7 @@ type Names =
   | 'policyFactsOf'
 
 /** The set of policies: its draft, what it would change, how it is published. */
-export function setHandlers(context: Context, desk: LookDesk = lookDesk()): Handlers<Names> {
+export function setHandlers(context: Context, desk: LookDesk): Handlers<Names> {
   const { database, evidence, live, now } = context
   const page = () => readPage(context)
   const journal = (who: string, what: string, before: string, after: string) =>
@@ -39,15 +39,16 @@ export function setHandlers(context: Context, desk: LookDesk = lookDesk()): Hand
   return {
     policies: page,
     async policyLook({ input: { body } }) {
-      const [{ set: before }, org] = await Promise.all([currentSet(database), loadOrg(database)])
+      const { set: before } = await currentSet(database)
       const { set, faults } = body.set === null ? { set: before, faults: readSet(before).faults } : readSet(body.set)
-      const found = await desk.look({ before, after: set, org, nowMs: now() })
+      const found = await desk.look(before, set)
       const wrong = faults.filter(({ weight }) => weight === 'wrong').length
       return { faults, ...found, stopped: wrong ? `${wrong === 1 ? 'One entry is' : `${wrong} entries are`} not understood.` : found.stopped }
     },
     async policyDraft({ input: { body }, caller }) {
       const known = await readDraft(database)
       await keepDraft(database, takeSet(body.set, body.parts), known?.basedOn ?? body.basedOn, caller.name, now())
+      if (!known) await journal(caller.name, 'began a draft of the policies', '', `based on version ${body.basedOn}`)
       live.tell('policy')
       return page()
     },
@@ -73,6 +74,12 @@ export function setHandlers(context: Context, desk: LookDesk = lookDesk()): Hand
     },
     async policyDraftRebase({ caller }) {
       const conflicts = await rebaseDraft(database, caller.name, now())
+      await journal(
+        caller.name,
+        'brought the draft of the policies up to date',
+        '',
+        conflicts.length ? `kept on both sides’ changes: ${conflicts.join(', ')}` : 'no conflict',
+      )
       live.tell('policy')
       return { conflicts: [...conflicts], page: await page() }
     },
@@ -85,7 +92,7 @@ export function setHandlers(context: Context, desk: LookDesk = lookDesk()): Hand
       const set = takeSet(draft.set, 'all')
       const changed = compareSets(newest.set, set)
       if (changed.length === 0) throw new Problem('remedy.none', 'Nothing differs from the version in force.')
-      await refuseBroken(database, set, now())
+      await refuseBroken(desk, set)
       const waves = await wavesOf(database, body.waves, body.firstGroup ?? null)
       const version = newest.version + 1
       if (!(await keepVersion(database, version, set, caller.name, now(), body.note || null))) throw new Problem('policy.outdated')
@@ -140,6 +147,7 @@ export function setHandlers(context: Context, desk: LookDesk = lookDesk()): Hand
       const [earlier, newest] = await Promise.all([setOf(database, params.version), currentSet(database)])
       if (!earlier) throw new Problem('not-found', 'No version has this number.')
       await keepDraft(database, earlier.set, newest.version, caller.name, now())
+      await journal(caller.name, `took version ${params.version} of the policies as the draft`, '', `based on version ${newest.version}`)
       live.tell('policy')
       return page()
     },
@@ -171,11 +179,9 @@ export function setHandlers(context: Context, desk: LookDesk = lookDesk()): Hand
     },
     async policyWhyNot({ input: { body } }) {
       const facts = taken(body.facts, now())
-      const [draft, org, versions] = await Promise.all([wanted(body.draft), loadOrg(database), versionsOf(database)])
-      const compiled = draft ? compile(draft) : versions.compiled(versions.newest)
-      const at = compiled.policies.findIndex(({ policy }) => policy.id === body.policy)
-      if (at < 0) throw new Problem('not-found', 'No policy has this id.')
-      return whyNot(compiled, org, facts, at, body.setting, now())
+      const set = (await wanted(body.draft)) ?? (await currentSet(database)).set
+      if (!set.policies.some(({ id }) => id === body.policy)) throw new Problem('not-found', 'No policy has this id.')
+      return desk.whyNot(set, facts, body.policy, body.setting)
     },
     async policyFactsOf({ input: { query } }) {
       const facts = query.attempt

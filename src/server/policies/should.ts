@@ -1,4 +1,4 @@
-import { factsOf, resolve, settingsOf, type BaseSettings, type Effective, type SessionFacts } from '../../core/policies'
+import { factsOf, resolve, settingsOf, valueResolver, type BaseSettings, type Effective, type Facts, type SessionFacts } from '../../core/policies'
 import type { Queryable } from '../db/database'
 import { versionsOf, type SetVersion } from './sets'
 
@@ -18,19 +18,18 @@ export async function hostsShould(database: Queryable, hosts: readonly HostPlace
   const versions = await versionsOf(database)
   const ready = factsOf({ people: [], groups: [], pools: [], hosts: [] })
   const found = new Map<string, Should>()
-  /** Hosts with the same answer everywhere share it: most are alike but for their names. */
-  const shared = new Map<string, Should>()
+  const resolvers = new Map<SetVersion, (facts: Facts) => Readonly<Record<string, unknown>>>()
+  /** Most hosts get the same values, and then share their settings. */
+  const shared = new Map<Readonly<Record<string, unknown>>, BaseSettings>()
   for (const { id, pool, zone, image } of hosts) {
     const version = versions.at(id, undefined)
-    const compiled = versions.compiled(version)
-    const facts = ready({ host: id, pool: pool ?? undefined, zone: zone ?? undefined, image: image ?? undefined, atMs: nowMs })
-    const key = `${version.version} ${compiled.leaves.map(({ test }) => (test(facts) ? '1' : '0')).join('')}`
-    let should = shared.get(key)
-    if (!should) {
-      const values = Object.fromEntries(resolve(compiled, facts).settings.map(({ setting, value }) => [setting, value]))
-      shared.set(key, (should = { version: version.version, settings: settingsOf(values) }))
-    }
-    found.set(id, should)
+    let valuesFor = resolvers.get(version)
+    // A condition on the person or the client says nothing of a host, not even that it does not hold.
+    if (!valuesFor) resolvers.set(version, (valuesFor = valueResolver(versions.compiled(version), ({ ofPlace }) => ofPlace)))
+    const values = valuesFor(ready({ host: id, pool: pool ?? undefined, zone: zone ?? undefined, image: image ?? undefined, atMs: nowMs }))
+    let settings = shared.get(values)
+    if (!settings) shared.set(values, (settings = settingsOf(values)))
+    found.set(id, { version: version.version, settings })
   }
   const otherwise: Should = { version: versions.newest.version, settings: settingsOf(versions.newest.set.base) }
   return (host) => found.get(host) ?? otherwise
@@ -53,7 +52,7 @@ export async function sessionShould(
 }
 
 /** The facts of a session, with the groups of its person and the place of its host as the directory has them. */
-export async function readyFor(database: Queryable, given: SessionFacts): Promise<ReturnType<ReturnType<typeof factsOf>>> {
+async function readyFor(database: Queryable, given: SessionFacts): Promise<ReturnType<ReturnType<typeof factsOf>>> {
   const [people, groups, hosts] = await Promise.all([
     given.person === undefined
       ? []

@@ -64,7 +64,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   await jobs.closeOrphans()
   await closeLimitProofs(database)
   const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), disks, jobs, now }
-  const desk = lookDesk()
+  const desk = lookDesk(database, now)
   const taken = new Uploads(context)
   uploads.current = taken
   const app = await makeApp(
@@ -77,7 +77,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
       ...shareHandlers(context),
       ...roomHandlers(context),
       ...inventoryHandlers(context),
-      ...policyHandlers(context),
+      ...policyHandlers(context, desk),
       ...setHandlers(context, desk),
       ...sessionHandlers(context),
       ...poolHandlers(context),

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { ChangeGroup } from '../../core/policies'
 import { FACTS } from '../../core/policies'
-import { plural } from '../kit/format'
+import { plural, when } from '../kit/format'
 
 /** Differences between two sets, each with whom it concerns. */
 defineProps<{ groups: readonly ChangeGroup[]; names?: boolean }>()
@@ -17,7 +17,13 @@ const factTitle = (fact: string) => (fact === 'atMs' ? 'time' : fact === 'factor
     <div class="small">
       {{ plural(group.people, 'person', 'people') }} on {{ group.pools.join(', ') || 'no pool'
       }}<template v-for="one in group.only" :key="one.fact"
-        >; {{ factTitle(one.fact) }}: {{ one.values.slice(0, 6).join(', ') }}<template v-if="one.values.length > 6"> …</template></template
+        >; {{ factTitle(one.fact) }}:
+        {{
+          one.values
+            .slice(0, 6)
+            .map((value) => (one.fact === 'atMs' ? `from ${when(Date.parse(value))}` : value))
+            .join(', ')
+        }}<template v-if="one.values.length > 6"> …</template></template
       >
     </div>
     <details v-if="names" class="small">

@@ -78,12 +78,13 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
           />
           {{ day }}</label
         >
+        <span v-if="!window.days" class="quiet small">none: every day</span>
       </span>
       <label
         >from
         <input
           class="form-control num"
-          type="time"
+          placeholder="05:40"
           :value="window.from ?? ''"
           @change="putWindow({ from: text($event), until: window.until ?? '17:00' })"
       /></label>
@@ -91,7 +92,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
         >until
         <input
           class="form-control num"
-          type="time"
+          placeholder="05:40"
           :value="window.until ?? ''"
           @change="putWindow({ until: text($event), from: window.from ?? '08:00' })"
       /></label>

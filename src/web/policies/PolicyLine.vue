@@ -60,7 +60,9 @@ function onKey(event: KeyboardEvent): void {
           ></template
         ><span v-if="then.length === 0" class="quiet">nothing yet</span>.
       </p>
-      <p v-for="finding in findings" :key="finding.code + finding.sentence" class="small ochre">{{ finding.sentence }}</p>
+      <p v-for="finding in findings.filter(({ code }) => code !== 'expired')" :key="finding.code + finding.sentence" class="small ochre">
+        {{ finding.sentence }}
+      </p>
     </div>
     <div v-if="canEdit" class="acts">
       <button

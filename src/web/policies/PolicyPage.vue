@@ -9,7 +9,7 @@ import ConditionBuilder from './ConditionBuilder.vue'
 import ConditionText from './ConditionText.vue'
 import DraftMargin from './DraftMargin.vue'
 import PolicyViews from './PolicyViews.vue'
-import { freeId, useLook, usePolicies } from './set'
+import { freeId, localMoment, useLook, usePolicies } from './set'
 import ValueField from './ValueField.vue'
 
 /** One policy: for whom, when, and what then. What is understood is kept in the draft at once; what is not waits here. */
@@ -70,8 +70,7 @@ function without(id: string): void {
   const { [id]: _, ...rest } = policy.value?.settings ?? {}
   put({ settings: rest })
 }
-const local = (moment: string | undefined) =>
-  moment ? new Date(Date.parse(moment) - new Date(moment).getTimezoneOffset() * 60_000).toISOString().slice(0, 16) : ''
+const local = (moment: string | undefined) => (moment ? localMoment(Date.parse(moment)) : '')
 const moment = (text: string) => (text ? new Date(text).toISOString() : undefined)
 const value = (event: Event) => (event.target as HTMLInputElement).value
 function copy(): void {

@@ -8,7 +8,7 @@ import { useSession } from '../shell/session'
 import ConditionText from './ConditionText.vue'
 import DraftMargin from './DraftMargin.vue'
 import PolicyViews from './PolicyViews.vue'
-import { useLook, usePolicies } from './set'
+import { tryLink, useLook, usePolicies } from './set'
 import ValueField from './ValueField.vue'
 
 const session = useSession()
@@ -32,7 +32,9 @@ function begin(): void {
   fresh.value = { id: `promise-${(set.value?.promises.length ?? 0) + 1}-${Date.now() % 10_000}`, name: '', when: { all: [] }, then: [] }
 }
 function demand(event: Event): void {
-  const setting = settingOf((event.target as HTMLSelectElement).value)
+  const select = event.target as HTMLSelectElement
+  const setting = settingOf(select.value)
+  select.value = ''
   const promise = fresh.value
   if (!setting || !promise) return
   const wanted = setting.stricter === null ? { setting: setting.id, is: [setting.default] } : { setting: setting.id, atLeast: setting.default }
@@ -46,14 +48,6 @@ function keep(): void {
   fresh.value = null
 }
 const SAYS = { kept: 'kept', broken: 'broken', nobody: 'speaks of nobody', 'not decided': 'not decided' } as const
-const tryLink = (example: SessionFacts) => ({
-  path: '/policies/try',
-  query: Object.fromEntries(
-    Object.entries(example).flatMap(([name, value]) =>
-      value === undefined ? [] : name === 'atMs' ? [['at', new Date(Number(value)).toISOString().slice(0, 16)]] : [[name, String(value)]],
-    ),
-  ),
-})
 const sayFacts = (example: SessionFacts) =>
   Object.entries(example)
     .filter(([name, value]) => value !== undefined && !['zone', 'image', 'atMs'].includes(name))
@@ -126,7 +120,7 @@ const sayFacts = (example: SessionFacts) =>
             "
           />
         </div>
-        <select class="form-select" value="" aria-label="Demand of a setting" @change="demand">
+        <select class="form-select mb-2" value="" aria-label="Demand of a setting" @change="demand">
           <option value="" disabled>Demand of a setting …</option>
           <option v-for="setting in CATALOGUE" :key="setting.id" :value="setting.id">{{ setting.title }}</option>
         </select>

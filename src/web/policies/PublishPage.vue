@@ -213,6 +213,11 @@ const take = useMutation({
   display: flex;
   gap: 10px;
   align-items: flex-start;
+  white-space: nowrap;
+}
+.acts .form-select {
+  width: 150px;
+  padding: 0 28px 0 6px;
 }
 form label {
   display: block;

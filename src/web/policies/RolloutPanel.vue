@@ -25,7 +25,7 @@ const LINES = [
     <ol>
       <li v-for="(wave, i) in rollout.waves" :key="i" :class="{ reached: i < rollout.reached }">
         <span aria-hidden="true">{{ i < rollout.reached ? '│' : '┆' }}</span> {{ wave.title
-        }}<span class="quiet small"> {{ wave.hosts.length ? plural(wave.hosts.length, 'host') : '' }}</span>
+        }}<span v-if="wave.hosts.length" class="quiet small">&ensp;{{ plural(wave.hosts.length, 'host') }}</span>
         <span v-if="i === rollout.reached && rollout.state !== 'back'" class="small ochre"
           >&ensp;{{ rollout.state === 'paused' ? 'paused' : rollout.nextMs ? `at ${clock(rollout.nextMs)}` : '' }}</span
         >

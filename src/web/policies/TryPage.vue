@@ -6,7 +6,7 @@ import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import EffectiveList from './EffectiveList.vue'
 import PolicyViews from './PolicyViews.vue'
-import { usePolicies } from './set'
+import { localMoment, tryLink, usePolicies } from './set'
 
 /** Choose the facts of a session; see what would hold, and why. The facts are in the address of the page. */
 const route = useRoute()
@@ -87,7 +87,7 @@ const take = useMutation({
         ...Object.entries(rest)
           .filter(([name]) => FIELDS.some((one) => one === name))
           .map(([name, value]) => [name, String(value)] as const),
-        ...(typeof atMs === 'number' ? [['at', new Date(atMs).toISOString().slice(0, 16)] as const] : []),
+        ...(typeof atMs === 'number' ? [['at', localMoment(atMs)] as const] : []),
       ]),
     })
   },
@@ -166,9 +166,10 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
         <p v-else-if="why.data.value.state === 'impossible'">No change of facts would let it decide: others always come first.</p>
         <p v-else-if="why.data.value.state === 'not decided'" class="ochre">Not found with up to four changes; more were not tried.</p>
         <template v-else>
-          <p v-if="why.data.value.ways[0]?.length" class="quiet">It would, with the smallest change, if</p>
+          <p v-if="why.data.value.ways[0]?.changes.length" class="quiet">It would, with the smallest change, if</p>
           <p v-for="(way, i) in why.data.value.ways" :key="i">
-            <template v-if="i">or </template>{{ way.map(({ sentence }) => sentence).join(', and ') }}
+            <template v-if="i">or </template>{{ way.changes.map(({ sentence }) => sentence).join(', and ') }}
+            <RouterLink v-if="!way.facts.groups" :to="tryLink(way.facts)" class="small">try that</RouterLink>
           </p>
         </template>
       </template>

@@ -13,6 +13,7 @@ import {
   type Condition,
   type Policy,
   type PolicySet,
+  type SessionFacts,
 } from '../../core/policies'
 import { call, problemWords } from '../shell/api'
 
@@ -138,3 +139,16 @@ export function freeId(set: PolicySet, wish: string): string {
   for (let n = 2; taken.has(id) || id === 'base' || id === 'default'; n++) id = `${plainId}-${n}`
   return id
 }
+
+/** The page on which a session with these facts can be tried. */
+export const tryLink = (facts: SessionFacts) => ({
+  path: '/policies/try',
+  query: Object.fromEntries(
+    Object.entries(facts).flatMap(([name, value]) =>
+      value === undefined ? [] : name === 'atMs' ? [['at', localMoment(Number(value))]] : [[name, String(value)]],
+    ),
+  ),
+})
+
+/** A moment as a field for date and time takes it: in the browser's own time. */
+export const localMoment = (ms: number): string => new Date(ms - new Date(ms).getTimezoneOffset() * 60_000).toISOString().slice(0, 16)

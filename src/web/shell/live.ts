@@ -7,7 +7,9 @@ const STALE: Record<string, string[]> = {
   job: ['room', 'job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'],
   progress: ['job'],
   upload: ['uploads', 'upload'],
-  policy: ['policy', 'policies', 'versions', 'sessions-proof', 'session-policies', 'local-admins', 'pools', 'loss'],
+  policy: ['policy', 'policies', 'versions', 'session-policies', 'local-admins', 'pools', 'loss'],
+  // Hosts report all the time: only what shows their reports.
+  report: ['policy', 'session-policies', 'local-admins', 'pools'],
   containers: ['containers', 'container', 'share', 'person', 'room', 'loss', 'set-aside'],
   people: ['people', 'person'],
   journal: ['journal'],
