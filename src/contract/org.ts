@@ -52,5 +52,21 @@ export const OrgFile = z.object({
     )
     .default([]),
   shares: z.array(z.object({ id, path: z.string(), zone: z.string().optional(), freeBytes: z.number().optional() })).default([]),
+  /** What was altered, when and where: looked at when something began. */
+  changes: z
+    .array(
+      z
+        .object({
+          id,
+          at: z.iso.datetime({ offset: true }),
+          kind: z.enum(['image', 'policy', 'package', 'gateway', 'host', 'share', 'directory', 'other']).catch('other'),
+          scope: z.array(z.object({ dimension: z.string().max(50), value: z.string().max(500) })).default([]),
+          sentence: z.string().max(1000).default(''),
+        })
+        .transform(({ at, ...change }) => ({ ...change, atMs: Date.parse(at) })),
+    )
+    .default([]),
 })
 export type OrgFile = z.infer<typeof OrgFile>
+/** As it is written in the file. */
+export type OrgFileText = z.input<typeof OrgFile>

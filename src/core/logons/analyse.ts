@@ -21,27 +21,56 @@ export interface Measured {
   readonly usual: Usual | null
   /** Phases beyond their usual, the largest excess first. */
   readonly excess: readonly Excess[]
+  /** Those and the phases that took clearly more than usual, but not more than happens: they count where others at the same place have it too. */
+  readonly mild: readonly Excess[]
   /** What it cost the person: everything where it failed, the excess where it was slow. */
   readonly lostMs: number
   readonly slowMs: number
 }
 
-/** The value from which a series counts as unusual: 4 spreads, a quarter, or a second beyond its median, whichever is most. */
-export function unusualFrom(series: UsualSeries): number {
-  return series.medianMs + Math.max(4 * series.spreadMs, 0.25 * series.medianMs, 1000)
+/** So many spreads beyond the median are unusual. */
+const SPREADS = 3.5
+/** So many are more than usual, but happen. */
+const MILD_SPREADS = 1.7
+
+/**
+ * The value from which a series counts as unusual: 3.5 spreads, a quarter, or a second beyond its median, whichever is most. Durations spread
+ * by factors, not by differences: the spread below the median is carried over to above it as a factor (at most 5).
+ * @param n how many it rests on: a spread of few is itself uncertain
+ * @param exact the usual is of just this kind of attempt, not of a wider one
+ */
+export function unusualFrom({ medianMs, spreadMs, highMs }: UsualSeries, exact = true, n = Infinity, spreads = SPREADS): number {
+  const quarter = medianMs - 0.6745 * spreadMs
+  const factor = medianMs > 0 && quarter > 0 ? Math.min(5, (medianMs / quarter) ** ((spreads * (1 + 3 / Math.sqrt(n))) / 0.6745)) : 1
+  // Two sorts of logons in one usual (with a second factor and without) have no middle: what one in ten takes is not unusual.
+  const mixed = !exact || highMs > 2.5 * Math.max(medianMs, 400)
+  return Math.max(medianMs * factor, 1.25 * medianMs, medianMs + 1000, mixed ? 1.15 * highMs + 300 : 0)
 }
 
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */
 export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = DEFAULT_SLOW_MS, split: Blame = blame(attempt)): Measured {
   const outcome: Outcome = attempt.outcome === 'ready' && attempt.totalMs > slowMs ? 'slow' : attempt.outcome
-  const excess = split.shares.flatMap(({ phase, ms }): Excess[] => {
+  const exact = usual !== null && usual.basis.network !== null && usual.basis.pool !== null
+  const mild: Excess[] = []
+  const strict = new Set<string>()
+  for (const { phase, ms } of usual ? split.shares : []) {
     const series = usual?.series[phase]
     const usualMs = series?.medianMs ?? 0
-    const beyond = usual ? (series ? ms > unusualFrom(series) : ms > 1000) : false
-    return beyond ? [{ phase, ms: ms - usualMs, usualMs, blameMs: ms }] : []
-  })
-  excess.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
-  return { attempt, outcome, blame: split, usual, excess, lostMs: lost(attempt, outcome, excess, usual), slowMs }
+    if (!(series ? ms > unusualFrom(series, exact, usual?.n, MILD_SPREADS) : ms > 1000)) continue
+    mild.push({ phase, ms: ms - usualMs, usualMs, blameMs: ms })
+    if (!series || ms > unusualFrom(series, exact, usual?.n)) strict.add(phase)
+  }
+  mild.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
+  const excess = strict.size === mild.length ? mild : mild.filter(({ phase }) => strict.has(phase))
+  return { attempt, outcome, blame: split, usual, excess, mild, lostMs: lost(attempt, outcome, excess, usual), slowMs }
+}
+
+/** The same attempt, with what was only mild counted as excess; null where that makes no difference that anybody would feel. */
+export function withMild(measured: Measured): Measured | null {
+  const { attempt, outcome, usual, mild, excess } = measured
+  if (mild.length === excess.length) return null
+  const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual) }
+  return isUnusual(wider) ? wider : null
 }
 
 /** A phase may be beyond its usual while another was shorter: no more can be lost than the whole took beyond its own usual. */
@@ -58,11 +87,18 @@ function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usu
   )
 }
 
+/** Only attempts that ended well say what is usual. */
+export function endedWell({ outcome }: Pick<Measured, 'outcome'>): boolean {
+  return outcome === 'ready' || outcome === 'slow'
+}
+
 /** Less than this, and less than a sixth of the usual, is nobody's lost time. */
 const WORTH_A_LOOK_MS = 2000
 
 /** Whether somebody should ask why. */
-export function isUnusual({ outcome, lostMs, usual }: Measured): boolean {
+export function isUnusual({ attempt, outcome, lostMs, usual, excess }: Measured): boolean {
   if (outcome === 'open') return false
+  // Beyond the limit like all of its kind: slow, but as usual. First logons are said to be what they are.
+  if (outcome === 'slow' && usual && excess.length === 0 && attempt.attrs['first'] !== true && lostMs === 0) return false
   return outcome !== 'ready' || lostMs >= Math.max(WORTH_A_LOOK_MS, (usual?.series['total']?.medianMs ?? 0) / 6)
 }

@@ -1,9 +1,10 @@
 import { EMPTY_ORG, type Org } from '../people/org'
-import { isUnusual, measure, type Measured } from './analyse'
-import { Around, NEAR_MS, neighbourOf } from './around'
+import { endedWell, isUnusual, measure, type Measured } from './analyse'
+import { Around, FAR_MS, neighbourOf } from './around'
 import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
-import { diagnose, NOTHING_UNUSUAL, type Diagnosis } from './diagnose'
+import { conclude, type Diagnosis } from './diagnose'
+import { OrdinaryModel } from './ordinary'
 import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
 
 export interface Explained extends Measured {
@@ -14,8 +15,8 @@ export interface Explained extends Measured {
 export function place(attempt: Attempt, org: Org, hosts: ReadonlyMap<string, Org['hosts'][number]>): Attempt {
   const host = attempt.host === null ? undefined : hosts.get(attempt.host.toLowerCase())
   if (!host) return attempt
-  const { zone, image, pool } = host
-  const attrs = { ...(zone ? { zone } : {}), ...(image ? { image } : {}), ...attempt.attrs }
+  const { zone, site, image, pool } = host
+  const attrs = { ...(zone ? { zone } : {}), ...(site ? { site } : {}), ...(image ? { image } : {}), ...attempt.attrs }
   return { ...attempt, attrs, pool: attempt.pool ?? pool ?? null }
 }
 
@@ -23,10 +24,18 @@ export function hostsByName(org: Org): Map<string, Org['hosts'][number]> {
   return new Map(org.hosts.map((host) => [host.id.toLowerCase(), host]))
 }
 
-/** Only attempts that ended well say what is usual. */
-export function countsForUsual({ outcome }: Pick<Measured, 'outcome'>): boolean {
-  return outcome === 'ready' || outcome === 'slow'
+/** Of those, only the ones that were as usual themselves: an incident does not become the usual while it lasts. */
+export function countsForUsual(measured: Measured): boolean {
+  return endedWell(measured) && (measured.usual === null || !isExact(measured.usual) || measured.excess.length === 0 || !isUnusual(measured))
 }
+
+const isExact = ({ n, basis }: Usual): boolean => n >= ENOUGH && basis.pool !== null && basis.network !== null
+
+/** So far ahead is looked for neighbours, unless so many wait already. */
+const AHEAD_MS = 6 * 3_600_000
+const MOST_WAITING = 20_000
+/** Looked ahead at least so far, however many wait. */
+const NEAR_MS = 1_800_000
 
 /** So many of the first attempts say what is usual where fewer than ENOUGH came before. */
 const FIRST_ONES = 10_000
@@ -37,7 +46,7 @@ export function analyseAll(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): E
 }
 
 /**
- * Analyses attempts one after another, in bounded memory: an attempt is given out once the half hour after it is known. The usual of each comes
+ * Analyses attempts one after another, in bounded memory: an attempt is given out once the hours after it are known (at least half an hour). The usual of each comes
  * from those before it; where these are too few, from the first ones of all (medians bear the few that are ill).
  * @param attempts by start, as correlate() returns them
  */
@@ -47,19 +56,21 @@ export function* explain(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Gen
   const first = new UsualModel()
   const earlier = new UsualModel()
   const around = new Around()
+  const ordinary = new OrdinaryModel()
   let waiting: Measured[] = []
   let told = 0
   for (const { attempt, split } of lookingAhead(attempts)) {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
-    const usual = before && before.n >= ENOUGH && before.basis.pool !== null ? before : allOf(first.usualFor(kind), before)
+    const usual = before && isExact(before) ? before : allOf(first.usualFor(kind), before)
     const result = measure(attempt, usual, limits.get(attempt.pool ?? '') ?? undefined, split)
     if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs))
     around.add(neighbourOf(result))
     waiting.push(result)
-    while (told < waiting.length && startOf(waiting[told]) + NEAR_MS < attempt.startedAtMs) yield explained(waiting[told++])
+    while (told < waiting.length && startOf(waiting[told]) + (waiting.length - told > MOST_WAITING ? NEAR_MS : AHEAD_MS) < attempt.startedAtMs)
+      yield explained(waiting[told++])
     if (told > 5000) {
-      around.forget(startOf(waiting[told]) - NEAR_MS)
+      around.forget(startOf(waiting[told]) - FAR_MS)
       waiting = waiting.slice(told)
       told = 0
     }
@@ -68,7 +79,7 @@ export function* explain(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Gen
 
   function explained(measured: Measured | undefined): Explained {
     if (!measured) throw new RangeError('nothing waits')
-    return { ...measured, diagnosis: isUnusual(measured) ? diagnose(measured, around, org) : NOTHING_UNUSUAL }
+    return conclude(measured, around, org, ordinary)
   }
 
   function* lookingAhead(source: Iterable<Attempt>): Generator<{ attempt: Attempt; split: Blame }> {
@@ -77,10 +88,12 @@ export function* explain(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Gen
       const attempt = place(unplaced, org, hosts)
       const one = { attempt, split: blame(attempt) }
       if (ahead === null) {
+        ordinary.add(attempt)
         yield one
         continue
       }
-      if (countsForUsual(attempt)) first.add(kindOf(attempt), durationsOf(one.split, attempt.totalMs))
+      ordinary.add(attempt)
+      if (endedWell(attempt)) first.add(kindOf(attempt), durationsOf(one.split, attempt.totalMs))
       if (ahead.push(one) < FIRST_ONES) continue
       yield* ahead
       ahead = null

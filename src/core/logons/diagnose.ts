@@ -1,7 +1,8 @@
-import { isUnusual, type Measured } from './analyse'
+import { endedWell, isUnusual, withMild, type Measured } from './analyse'
 import type { Around } from './around'
 import { CAUSES, type Clue, type Remedy } from './causes'
 import { factsOf } from './facts'
+import type { OrdinaryModel } from './ordinary'
 import type { Org } from '../people/org'
 
 /** Below this, nothing is said to be the cause. */
@@ -27,15 +28,33 @@ export interface Diagnosis {
   readonly others: readonly { readonly id: string; readonly title: string; readonly confidence: number }[]
 }
 
+/** A clue of this weight or more shows the cause itself, not only that something took long. */
+const SHOWS = 4
+
+/**
+ * What is said of an attempt. One that is unusual by itself is diagnosed. One that only took more than usual is, too, where the evidence shows
+ * a cause all the same: others at the same place have it, or a reported figure is far out; else it is how logons vary.
+ */
+export function conclude<T extends Measured>(measured: T, around: Around, org: Org, ordinary: OrdinaryModel): T & { readonly diagnosis: Diagnosis } {
+  if (isUnusual(measured)) return { ...measured, diagnosis: diagnose(measured, around, org, ordinary) }
+  const wider = endedWell(measured) ? withMild(measured) : null
+  if (wider) {
+    const diagnosis = diagnose(wider, around, org, ordinary)
+    if (diagnosis.cause?.evidence.some((one) => one.for && one.weight >= SHOWS) && diagnosis.cause.confidence >= 0.6)
+      return { ...measured, excess: wider.excess, lostMs: wider.lostMs, diagnosis }
+  }
+  return { ...measured, diagnosis: NOTHING_UNUSUAL }
+}
+
 export const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
 
 /**
  * Weighs every cause of the catalogue against the evidence: each clue adds its weight to the cause's log odds, and the odds of all causes
  * and of "none of these" (odds 1) are normalised. Bayes' rule with independent clues; the weights are the catalogue authors' judgement.
  */
-export function diagnose(measured: Measured, around: Around, org: Org): Diagnosis {
+export function diagnose(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Diagnosis {
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
-  const facts = factsOf(measured, around, org)
+  const facts = factsOf(measured, around, org, ordinary)
   const weighed = CAUSES.flatMap((cause) => {
     const evidence = cause.look(facts)
     if (!evidence?.some((clue) => clue.for)) return []

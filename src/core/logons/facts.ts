@@ -1,7 +1,8 @@
 import type { Org, OrgPool } from '../people/org'
 import type { Excess, Measured } from './analyse'
-import { neighbourOf, type Around, type Neighbour } from './around'
+import { neighbourOf, type Around, type Dimension, type Located, type Neighbour } from './around'
 import type { Attempt, Mark } from './attempt'
+import type { Ordinary, OrdinaryModel } from './ordinary'
 
 /** Everything a cause may look at: one measured attempt and what is known around it. */
 export interface Facts {
@@ -17,19 +18,25 @@ export interface Facts {
   has(...codes: string[]): boolean
   text(attr: string): string | null
   number(attr: string): number | null
+  /** A reported number beside what is reported otherwise. */
+  ordinary(attr: string): Ordinary | null
   /** The excess of a phase, if it is beyond its usual. */
   excess(phase: string): Excess | null
   ran(phase: string): boolean
+  /** Where others had the same trouble: the places of this attempt, the one that tells best first. See Around.locate. */
+  located(phase: string, among?: readonly Dimension[]): readonly Located[]
 }
 
-export function factsOf(measured: Measured, around: Around, org: Org): Facts {
+export function factsOf(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Facts {
   const { attempt } = measured
+  const self = neighbourOf(measured)
+  const places = new Map<string, readonly Located[]>()
   return {
     measured,
     attempt,
     around,
     org,
-    self: neighbourOf(measured),
+    self,
     pool: org.pools.find((pool) => pool.id === attempt.pool),
     failed: measured.outcome === 'failed',
     marks: (code) => attempt.marks.filter((mark) => mark.code === code),
@@ -42,7 +49,14 @@ export function factsOf(measured: Measured, around: Around, org: Org): Facts {
       const value = attempt.attrs[name]
       return typeof value === 'number' && Number.isFinite(value) ? value : null
     },
+    ordinary: (name) => ordinary.of(attempt, name),
     excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
     ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),
+    located(phase, among = []) {
+      const key = [phase, ...among].join(' ')
+      let found = places.get(key)
+      if (!found) places.set(key, (found = around.locate(self, phase, among)))
+      return found
+    },
   }
 }

@@ -4,6 +4,8 @@ export interface Org {
   readonly groups: readonly { readonly id: string; readonly memberOf?: readonly string[] | undefined }[]
   readonly pools: readonly OrgPool[]
   readonly hosts: readonly OrgHost[]
+  readonly shares?: readonly OrgShare[] | undefined
+  readonly changes?: readonly OrgChange[] | undefined
 }
 export interface OrgPerson {
   readonly id: string
@@ -25,8 +27,24 @@ export interface OrgHost {
   readonly id: string
   readonly pool?: string | undefined
   readonly zone?: string | undefined
+  readonly site?: string | undefined
   readonly image?: string | undefined
   readonly draining?: boolean | undefined
+}
+
+export interface OrgShare {
+  readonly path: string
+  readonly zone?: string | undefined
+}
+/** Something that was altered, and where. */
+export interface OrgChange {
+  readonly id: string
+  /** Epoch milliseconds. */
+  readonly atMs: number
+  readonly kind: 'image' | 'policy' | 'package' | 'gateway' | 'host' | 'share' | 'directory' | 'other'
+  readonly scope: readonly { readonly dimension: string; readonly value: string }[]
+  readonly sentence: string
+  readonly by?: string | undefined
 }
 
 export const EMPTY_ORG: Org = { people: [], groups: [], pools: [], hosts: [] }

@@ -8,6 +8,7 @@ export const poolExhausted: Cause = {
   id: 'pool-exhausted',
   about: 'failure',
   title: 'No free desktop',
+  at: ['pool'],
   prior: -4,
   toPerson: 'All desktops are in use. Please try again in a few minutes.',
   look(facts) {
@@ -35,6 +36,7 @@ export const allDraining: Cause = {
   id: 'all-draining',
   about: 'failure',
   title: 'Every host is draining',
+  at: ['pool'],
   prior: -4,
   toPerson: 'Your desktops are being serviced. We are bringing them back.',
   look(facts) {
@@ -65,6 +67,7 @@ export const notGranted: Cause = {
   id: 'not-granted',
   about: 'failure',
   title: 'Pool not granted',
+  at: ['person', 'group', 'pool'],
   prior: -4,
   toPerson: 'You do not have this desktop. Please ask for it.',
   look(facts) {
@@ -81,6 +84,7 @@ export const directoryLag: Cause = {
   id: 'directory-lag',
   about: 'failure',
   title: 'Directory not yet synchronised',
+  at: ['person', 'group', 'pool'],
   prior: -4,
   toPerson: 'Your new access is on its way. Please try again later.',
   look(facts) {

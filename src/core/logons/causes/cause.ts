@@ -29,6 +29,11 @@ export interface Cause {
   readonly about: 'failure' | 'profile' | 'slow'
   /** For lists: "Container held by another session". */
   readonly title: string
+  /**
+   * The dimensions at which it sits by its nature, the likeliest first (`zone+share`: both together; `person`: a single person); an incident of it
+   * is named by one of these. None: it never makes an incident. Not given: anywhere.
+   */
+  readonly at?: readonly string[]
   /** Log odds before any evidence, against "something not in the catalogue". */
   readonly prior: number
   /** The evidence for and against; null where the question does not arise. */

@@ -141,10 +141,26 @@ const ROWS: readonly [id: string, codes: readonly string[], title: string, sente
   ],
 ]
 
+/** Where they sit, as far as that is known beforehand. */
+const AT: Readonly<Record<string, readonly string[]>> = {
+  'wrong-password': ['person'],
+  'no-such-account': ['person', 'group'],
+  'account-locked': ['person', 'group'],
+  'account-disabled': ['person', 'group'],
+  'password-expired': ['person', 'group'],
+  'account-expired': ['person', 'group'],
+  'outside-hours': ['person', 'group'],
+  'not-allowed-here': ['person', 'group', 'pool', 'host'],
+  'second-factor-declined': ['person'],
+  'second-factor-missing': ['person', 'group'],
+  'container-damaged': ['person', 'share'],
+}
+
 export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, sentence, remedy, toPerson]) => ({
   id,
   about: 'failure',
   title,
+  ...(AT[id] ? { at: AT[id] } : {}),
   prior: -5,
   toPerson,
   look(facts) {

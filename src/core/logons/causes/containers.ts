@@ -7,6 +7,7 @@ export const containerHeld: Cause = {
   id: 'container-held',
   about: 'failure',
   title: 'Container held by another session',
+  at: ['holderHost', 'person', 'host'],
   prior: -4,
   toPerson: 'Your profile is still in use by an earlier session. We are setting it free.',
   look(facts) {
@@ -52,6 +53,7 @@ export const containerDenied: Cause = {
   id: 'container-denied',
   about: 'failure',
   title: 'No permission on the container',
+  at: ['share', 'group', 'person', 'pool'],
   prior: -4,
   toPerson: 'Your desktop may not open your profile. The service desk knows.',
   look(facts) {
@@ -91,6 +93,7 @@ export const shareFull: Cause = {
   id: 'share-full',
   about: 'failure',
   title: 'Share full',
+  at: ['share'],
   prior: -4,
   toPerson: 'The storage for profiles is full. We are making room.',
   look: (facts) => fullClues(facts, 'share'),
@@ -102,6 +105,7 @@ export const containerFull: Cause = {
   id: 'container-full',
   about: 'failure',
   title: 'Container full',
+  at: ['person'],
   prior: -4,
   toPerson: 'Your profile is full. Please call the service desk.',
   look: (facts) => fullClues(facts, 'container'),
@@ -113,6 +117,7 @@ export const shareUnreachable: Cause = {
   id: 'share-unreachable',
   about: 'failure',
   title: 'Share unreachable',
+  at: ['share', 'zone+share', 'host', 'zone', 'site'],
   prior: -4,
   toPerson: 'The storage for profiles cannot be reached. We are working on it.',
   look(facts) {
@@ -121,43 +126,16 @@ export const shareUnreachable: Cause = {
     const clues: Clue[] = [clue(7, `The share did not answer${marks.length > 1 ? `, ${marks.length} tries` : ''}.`, marks[0]?.code ?? '')]
     const share = facts.text('share')
     if (share) {
-      const { inside } = facts.around.contrast(facts.self, 'share', 'container')
-      const failed = facts.around.failures(facts.self, 'share')
+      const { inside } = facts.around.contrast(facts.self, 'share', 'failed')
       if (inside.n >= 3)
         clues.push(
-          failed * 2 > inside.n
-            ? clue(2, `${failed} of ${inside.n} other logons on this share failed too.`)
-            : against(1, `${inside.n - failed} of ${inside.n} other logons on this share went through.`),
+          inside.hit * 2 > inside.n
+            ? clue(2, `${inside.hit} of ${inside.n} other logons on this share failed too.`)
+            : against(1, `${inside.n - inside.hit} of ${inside.n} other logons on this share went through.`),
         )
     }
     return clues
   },
   sentence: (facts) => `${facts.text('share') ?? 'The share'} could not be reached from ${facts.attempt.host ?? 'the host'}.`,
   remedy: () => tell('Check the way to the share', 'From this host: name, path and port. If others reach it, it is the host or its network.'),
-}
-
-export const containerRetry: Cause = {
-  id: 'container-retry',
-  about: 'slow',
-  title: 'Container free only after retries',
-  prior: -3,
-  toPerson: 'Your profile was still in use for a moment.',
-  look(facts) {
-    const excess = facts.excess('container')
-    const retries = Math.max(
-      facts.number('retries') ?? 0,
-      facts.attempt.marks.filter((mark) => mark.code === 'container.retry' || (mark.code !== null && HELD.includes(mark.code))).length,
-    )
-    if (facts.failed || !excess || retries === 0) return null
-    return [
-      clue(
-        4 + Math.min(3, retries),
-        `The container opened after ${retries} ${retries === 1 ? 'retry' : 'retries'}; container took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`,
-        'container.retry',
-      ),
-    ]
-  },
-  sentence: (facts) =>
-    `The container was still held when the logon began${facts.text('holderHost') ? ` (by ${facts.text('holderHost')})` : ''} and came free while the person waited.`,
-  remedy: () => tell('See why logoffs end late', 'The session before released the container only after the new one had begun.'),
 }

@@ -1,9 +1,12 @@
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { otherPhase } from './slow'
+import { sitsAt } from './where'
 
 export const hostSilent: Cause = {
   id: 'host-silent',
   about: 'failure',
   title: 'Host does not answer',
+  at: ['host', 'zone', 'image'],
   prior: -4,
   toPerson: 'The desktop that was chosen for you does not answer. Please try again.',
   look(facts) {
@@ -33,6 +36,7 @@ export const hostNotConfigured: Cause = {
   id: 'host-not-configured',
   about: 'profile',
   title: 'Host not set up as it should be',
+  at: ['host', 'image', 'pool'],
   prior: -3,
   toPerson: 'You got a temporary desktop. Nothing you had is lost.',
   look(facts) {
@@ -68,6 +72,7 @@ export const leftoverProfile: Cause = {
   id: 'leftover-profile',
   about: 'profile',
   title: 'Local profile stood in the way',
+  at: ['host', 'pool', 'person'],
   prior: -3,
   toPerson: 'You got an older desktop of yours. Nothing is lost.',
   look(facts) {
@@ -77,6 +82,8 @@ export const leftoverProfile: Cause = {
     const clues: Clue[] = []
     if (facts.has('leftover.found')) clues.push(clue(6, 'The host found a local profile of theirs.', 'leftover.found'))
     if (local && due) clues.push(clue(4, 'A local profile was used although a container was due.', 'profileType = local'))
+    if (facts.has('scope.none')) clues.push(against(5, 'No policy covers this person: no container was due.', 'scope.none'))
+    if (facts.has('settings.missing', 'agent.missing', 'restart.pending')) clues.push(against(3, 'The host is not set up as it should be.'))
     return clues
   },
   sentence: (facts) => `A local profile left on ${facts.attempt.host ?? 'the host'} was used instead of the container.`,
@@ -87,11 +94,13 @@ export const temporaryProfile: Cause = {
   id: 'temporary-profile',
   about: 'profile',
   title: 'Temporary profile',
+  at: ['host', 'image', 'share', 'pool', 'person'],
   prior: -4,
   toPerson: 'You got a temporary desktop. Do not save work on it.',
   look(facts) {
     if (!facts.has('profile.temporary') && facts.text('profileType') !== 'temporary') return null
     return [
+      ...(facts.has('settings.missing', 'agent.missing', 'restart.pending') ? [against(3, 'The host is not set up as it should be.')] : []),
       clue(
         6,
         'The profile could not be loaded, and a temporary one was used.',
@@ -103,36 +112,54 @@ export const temporaryProfile: Cause = {
   remedy: () => tell('Find out why the profile did not load', 'Have the person log off before they save anything.'),
 }
 
+export const notInScope: Cause = {
+  id: 'not-in-scope',
+  about: 'profile',
+  title: 'No policy covers the person',
+  at: ['group', 'pool', 'network', 'person'],
+  prior: -4,
+  toPerson: 'Your desktop is not set up for you yet. The service desk knows.',
+  look(facts) {
+    if (!facts.has('scope.none')) return null
+    const clues = [clue(8, 'No policy with a place for profiles covers this person.', 'scope.none')]
+    if (facts.text('profileType') === 'local' || facts.text('profileType') === 'temporary') clues.push(clue(1, 'They got a profile on the host instead.'))
+    return clues
+  },
+  sentence: () => 'The condition of the policy does not cover this person, so that no container was attached.',
+  remedy: () => tell('See why the policy does not apply', 'Policies, try it: with this person and host it says what would have to be otherwise.'),
+}
+
 export const hostOverloaded: Cause = {
   id: 'host-overloaded',
   about: 'slow',
   title: 'Host overloaded',
+  at: ['host'],
   prior: -4,
   toPerson: 'The machine you are on is busier than it should be.',
   look(facts) {
     const cpu = facts.number('hostCpu')
-    if (facts.failed || facts.measured.excess.length === 0 || cpu === null) return null
-    const clues: Clue[] = [
-      cpu >= 0.85
-        ? clue(5, `The host's processors were ${Math.round(cpu * 100)} % busy.`, `hostCpu = ${cpu}`)
-        : against(4, `The host's processors were only ${Math.round(cpu * 100)} % busy.`),
-    ]
-    const phases = facts.measured.excess.length
-    if (phases >= 3) clues.push(clue(2, `${phases} phases were slow at once.`))
     const worst = facts.measured.excess[0]
-    if (worst) {
-      const { inside, outside } = facts.around.contrast(facts.self, 'host', worst.phase, 'pool')
-      if (outside.n >= 5 && outside.beyond * 5 < outside.n)
-        clues.push(
-          clue(
-            1,
-            `On the pool's other hosts ${outside.beyond} of ${outside.n} logons were slow in ${worst.phase}${inside.n ? `; here ${inside.beyond} of ${inside.n}` : ''}.`,
-          ),
-        )
-      else if (outside.n >= 5)
-        clues.push(against(2, `On the pool's other hosts ${outside.beyond} of ${outside.n} logons were slow in ${worst.phase} too.`))
+    if (facts.failed || !worst || facts.attempt.host === null) return null
+    const ordinary = facts.ordinary('hostCpu')
+    const clues: Clue[] = []
+    if (cpu !== null) {
+      const busy = cpu >= 0.85 || (ordinary !== null && cpu >= 0.7 && cpu > 1.4 * ordinary.high)
+      const than = ordinary ? `; ordinarily ${Math.round(ordinary.median * 100)} %` : ''
+      clues.push(
+        busy
+          ? clue(5, `The host's processors were ${Math.round(cpu * 100)} % busy${than}.`, `hostCpu = ${cpu}`)
+          : against(4, `The host's processors were ${Math.round(cpu * 100)} % busy${than}.`),
+      )
     }
-    return clues
+    const here = sitsAt(facts, worst.phase, ['host'], 4)
+    if (cpu === null && !here.some((one) => one.for)) return null
+    clues.push(...here)
+    const own = facts.measured.excess.filter(({ phase }) => ['profile', 'policy', 'scripts', 'packages', 'shell'].includes(phase))
+    if (own.length >= 3) clues.push(clue(2, `${own.length} phases that work on the host were slow at once.`))
+    const sessions = facts.ordinary('hostSessions')
+    if (sessions && sessions.value > Math.max(1.5 * sessions.median, sessions.high))
+      clues.push(clue(1, `${sessions.value} sessions on it; ordinarily ${Math.round(sessions.median)}.`, 'hostSessions'))
+    return [...clues, ...otherPhase(facts, ['profile', 'policy', 'scripts', 'packages', 'shell'])]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} was overloaded.`,
   remedy: (facts) =>
@@ -143,6 +170,7 @@ export const hostCold: Cause = {
   id: 'host-cold',
   about: 'slow',
   title: 'Host had to be started',
+  at: ['pool', 'host'],
   prior: -2,
   toPerson: 'A machine had to be started for you.',
   look(facts) {
@@ -156,7 +184,7 @@ export const hostCold: Cause = {
           ? clue(2, `The host had been up for ${Math.round(uptime)} s.`, `uptimeS = ${uptime}`)
           : against(4, `The host had been up for ${Math.round(uptime / 3600)} h.`),
       )
-    return clues
+    return [...clues, ...otherPhase(facts, ['power'])]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} was switched off and had to be started.`,
   remedy: () => tell('Keep more desktops ready', 'Raise the ready stock of the pool before its busy hour.'),

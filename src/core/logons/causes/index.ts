@@ -1,19 +1,21 @@
 import { allDraining, directoryLag, notGranted, poolExhausted } from './broker'
 import type { Cause } from './cause'
 import { codedCauses } from './coded'
-import { containerDenied, containerFull, containerHeld, containerRetry, shareFull, shareUnreachable } from './containers'
-import { hostCold, hostNotConfigured, hostOverloaded, hostSilent, leftoverProfile, temporaryProfile } from './hosts'
+import { containerDenied, containerFull, containerHeld, shareFull, shareUnreachable } from './containers'
+import { hostCold, hostNotConfigured, hostOverloaded, hostSilent, leftoverProfile, notInScope, temporaryProfile } from './hosts'
+import { containerRetry, farShare, logonStorm, nearFull, scanner, shareSlow } from './shares'
 import { clockSkew, secondFactorSlow, secondFactorTimeout } from './signon'
 import {
   autostartHeavy,
   bloatedProfile,
+  directorySlow,
   firstLogon,
-  logonStorm,
+  imageRegression,
   packagesSlow,
   policyPartSlow,
   poorLine,
+  relayPath,
   scriptSlow,
-  shareSlow,
   unknownWait,
 } from './slow'
 
@@ -30,6 +32,7 @@ export const CAUSES: readonly Cause[] = [
   hostNotConfigured,
   leftoverProfile,
   temporaryProfile,
+  notInScope,
   hostOverloaded,
   hostCold,
   poolExhausted,
@@ -41,6 +44,12 @@ export const CAUSES: readonly Cause[] = [
   secondFactorSlow,
   logonStorm,
   shareSlow,
+  farShare,
+  nearFull,
+  scanner,
+  directorySlow,
+  imageRegression,
+  relayPath,
   firstLogon,
   bloatedProfile,
   policyPartSlow,

@@ -1,9 +1,11 @@
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { otherPhase } from './slow'
 
 export const clockSkew: Cause = {
   id: 'clock-skew',
   about: 'failure',
   title: 'Clocks differ too much',
+  at: ['host', 'zone', 'site', 'image'],
   prior: -4,
   toPerson: 'The machine you were given has a wrong clock. Please try again.',
   look(facts) {
@@ -19,6 +21,7 @@ export const secondFactorTimeout: Cause = {
   id: 'second-factor-timeout',
   about: 'failure',
   title: 'Gateway gave up before the approval',
+  at: ['factor', 'network', 'pool', 'person'],
   prior: -4,
   toPerson: 'Your approval came after the gateway had given up. Please try again.',
   look(facts) {
@@ -51,6 +54,7 @@ export const secondFactorSlow: Cause = {
   id: 'second-factor-slow',
   about: 'slow',
   title: "Waiting for the person's approval",
+  at: ['person'],
   prior: -2,
   toPerson: 'The logon waited for your approval.',
   look(facts) {
@@ -58,10 +62,14 @@ export const secondFactorSlow: Cause = {
     const approval = facts.number('approvalMs')
     if (facts.failed || !excess || approval === null) return null
     const share = approval / Math.max(1, excess.blameMs)
+    const ordinary = facts.ordinary('approvalMs')
+    if (ordinary && approval <= 1.15 * ordinary.high)
+      return [clue(1, `The approval took ${seconds(approval)}.`), against(1, `Ordinarily it takes up to ${seconds(ordinary.high)}.`), ...otherPhase(facts, ['sign-on'])]
     return [
       share > 0.5
         ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`)
         : against(3, `The approval took only ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`),
+      ...otherPhase(facts, ['sign-on']),
     ]
   },
   sentence: () => 'Sign-on waited for the person, not for a machine.',

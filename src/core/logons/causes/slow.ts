@@ -1,125 +1,8 @@
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { changeBefore, onlyTheirs, sitsAt } from './where'
 
-/** The excess in the phases that wait for the share. */
-function shareExcess(facts: Facts) {
-  return facts.failed ? null : (facts.excess('container') ?? facts.excess('profile'))
-}
-
-function shareContrast(facts: Facts, phase: string): Clue[] {
-  const { inside, outside } = facts.around.contrast(facts.self, 'share', phase)
-  const clues: Clue[] = []
-  if (inside.n >= 5)
-    clues.push(
-      inside.beyond * 3 > inside.n
-        ? clue(2, `${inside.beyond} of ${inside.n} other logons on this share were slow in ${phase}.`)
-        : against(3, `Only ${inside.beyond} of ${inside.n} other logons on this share were slow in ${phase}.`),
-    )
-  if (outside.n >= 5 && inside.n >= 5)
-    clues.push(
-      outside.beyond * 4 < outside.n
-        ? clue(1, `On other shares ${outside.beyond} of ${outside.n}.`)
-        : against(1, `On other shares ${outside.beyond} of ${outside.n} too.`),
-    )
-  return clues
-}
-
-/** From this many logons a minute on one share we speak of a storm. Common practice, no published source. */
-const STORM_A_MINUTE = 18
-
-export const logonStorm: Cause = {
-  id: 'logon-storm',
-  about: 'slow',
-  title: 'Many logons at once on one share',
-  prior: -3,
-  toPerson: 'Very many people are logging on right now.',
-  look(facts) {
-    const excess = shareExcess(facts)
-    const share = facts.text('share')
-    if (!excess || !share) return null
-    const rate = facts.around.logonsAMinute(share, facts.self.atMs)
-    const clues: Clue[] = [
-      rate >= STORM_A_MINUTE
-        ? clue(4, `${Math.round(rate)} logons a minute on ${share}.`)
-        : against(4, `Only ${rate.toFixed(1)} logons a minute on ${share}.`),
-    ]
-    const latency = facts.number('shareLatencyMs')
-    if (latency !== null && latency > 15) clues.push(clue(1, `Latency of the share ${Math.round(latency)} ms.`, 'shareLatencyMs'))
-    return [...clues, ...shareContrast(facts, excess.phase)]
-  },
-  sentence: (facts) => `${facts.text('share')} answers slowly while very many people log on at once.`,
-  remedy: () => tell('Spread the load', 'Move containers to another share, or start hosts before the shift.'),
-}
-
-export const shareSlow: Cause = {
-  id: 'share-slow',
-  about: 'slow',
-  title: 'Share answers slowly',
-  prior: -3,
-  toPerson: 'The storage for profiles is slower than it should be. We are working on it.',
-  look(facts) {
-    const excess = shareExcess(facts)
-    const share = facts.text('share')
-    if (!excess || !share) return null
-    const rate = facts.around.logonsAMinute(share, facts.self.atMs)
-    const clues: Clue[] = []
-    const latency = facts.number('shareLatencyMs')
-    if (latency !== null)
-      clues.push(
-        latency > 15
-          ? clue(3, `Latency of the share ${Math.round(latency)} ms.`, 'shareLatencyMs')
-          : against(3, `Latency of the share only ${latency.toFixed(1)} ms.`, 'shareLatencyMs'),
-      )
-    if (rate >= STORM_A_MINUTE) clues.push(against(3, `${Math.round(rate)} logons a minute at that time.`))
-    else clues.push(clue(1, `It was quiet: ${rate.toFixed(1)} logons a minute on ${share}.`))
-    return [...clues, ...shareContrast(facts, excess.phase)]
-  },
-  sentence: (facts) => `${facts.text('share')} answers slowly.`,
-  remedy: () => tell('Look at the share', 'Its disks, its network, and what else runs on it.'),
-}
-
-export const firstLogon: Cause = {
-  id: 'first-logon',
-  about: 'slow',
-  title: 'First logon of a person',
-  prior: -2,
-  toPerson: 'It was your first logon here; the next ones are quicker.',
-  look(facts) {
-    if (facts.failed || facts.attempt.attrs['first'] !== true || facts.measured.outcome !== 'slow') return null
-    return facts.measured.excess.length === 0
-      ? [clue(5, 'It was their first logon here, and no slower than first ones are.', 'first = true')]
-      : [clue(1, 'It was their first logon here.', 'first = true'), against(2, 'It was slower than first ones are.')]
-  },
-  sentence: () => 'A new profile was made: first logons take longer.',
-  remedy: () => tell('Nothing is broken', 'First logons are only compared with first logons.'),
-}
-
-export const bloatedProfile: Cause = {
-  id: 'bloated-profile',
-  about: 'slow',
-  title: 'Profile with very much in it',
-  prior: -4,
-  toPerson: 'Your profile holds very many files.',
-  look(facts) {
-    const excess = facts.excess('profile')
-    const type = facts.text('profileType')
-    const bytes = facts.number('profileBytes')
-    const files = facts.number('profileFiles')
-    if (facts.failed || !excess || (bytes === null && files === null)) return null
-    if (type === 'container') return [against(6, 'The profile comes in a container: its size does not matter much.')]
-    const clues: Clue[] = [clue(2, 'Files are copied at logon.', `profileType = ${type ?? 'not reported'}`)]
-    if (bytes !== null)
-      clues.push(
-        bytes > 1.5e9 ? clue(3, `${(bytes / 2 ** 30).toFixed(1)} GiB to copy.`) : against(3, `Only ${Math.round(bytes / 2 ** 20)} MiB to copy.`),
-      )
-    if (files !== null) clues.push(files > 20_000 ? clue(2, `${files} files to copy.`) : against(1, `Only ${files} files to copy.`))
-    return clues
-  },
-  sentence: () => 'The profile holds so much that copying it takes long.',
-  remedy: () => tell('Leave folders out of the profile', 'Or use a container, where size does not matter.'),
-}
-
-function longestPart(facts: Facts, phase: string) {
+export function longestPart(facts: Facts, phase: string) {
   const parts = facts.attempt.parts.filter((part) => part.phase === phase)
   return parts.reduce<(typeof parts)[number] | null>(
     (best, part) => (!best || part.endMs - part.startMs > best.endMs - best.startMs ? part : best),
@@ -132,6 +15,7 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
     id,
     about: 'slow',
     title,
+    at: ['part', 'package'],
     prior: -3,
     toPerson: 'One step of your logon takes too long. We are working on it.',
     look(facts) {
@@ -146,38 +30,126 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
       ]
       const multiple = [30_000, 60_000, 90_000].find((timeout) => Math.abs(ms - timeout) < 1500)
       if (multiple) clues.push(clue(1, `${multiple / 1000} s is a usual time-out: something is waited for that does not answer.`))
-      return clues
+      return [...clues, ...otherPhase(facts, [phase])]
     },
     sentence: (facts) => `${noun} “${longestPart(facts, phase)?.part ?? ''}” takes nearly all of the time in ${phase}.`,
     remedy: () => tell(remedy, 'Who else has it is listed under the story.'),
   }
 }
 
+/** A cause that explains some phases explains little where most of the excess is in others. */
+export function otherPhase(facts: Facts, phases: readonly string[]): Clue[] {
+  const all = facts.measured.excess.reduce((sum, { ms }) => sum + ms, 0)
+  const explained = facts.measured.excess.filter(({ phase }) => phases.includes(phase)).reduce((sum, { ms }) => sum + ms, 0)
+  if (all === 0 || explained >= 0.7 * all) return []
+  const worst = facts.measured.excess[0]
+  return [
+    against(
+      explained < 0.4 * all ? 5 : 2,
+      `It explains only ${seconds(explained)} of ${seconds(all)}: ${worst?.phase ?? ''} alone was ${seconds(worst?.ms ?? 0)} beyond its usual.`,
+    ),
+  ]
+}
+
 export const policyPartSlow = partCause('policy-part-slow', 'policy', 'One part of policy takes long', 'Part', 'Look at this part of policy')
 export const scriptSlow = partCause('script-slow', 'scripts', 'One script takes long', 'Script', 'Look at this script')
+
+export const firstLogon: Cause = {
+  id: 'first-logon',
+  about: 'slow',
+  title: 'First logon of a person',
+  at: [],
+  prior: -2,
+  toPerson: 'It was your first logon here; the next ones are quicker.',
+  look(facts) {
+    if (facts.failed || facts.attempt.attrs['first'] !== true) return null
+    if (facts.measured.outcome !== 'slow' && facts.measured.usual?.basis.first !== false && (facts.measured.usual?.n ?? 0) >= 20) return null
+    const beyond = facts.measured.excess.filter(({ phase }) => phase !== 'profile' && phase !== 'shell')
+    if (facts.measured.excess.length === 0) return [clue(5, 'It was their first logon here, and no slower than first ones are.', 'first = true')]
+    return beyond.length === 0
+      ? [clue(4, 'It was their first logon here, and only profile and shell took longer.', 'first = true')]
+      : [clue(1, 'It was their first logon here.', 'first = true'), against(2, 'It was slower than first ones are.'), ...otherPhase(facts, ['profile', 'shell'])]
+  },
+  sentence: () => 'A new profile was made: first logons take longer.',
+  remedy: () => tell('Nothing is broken', 'First logons are only compared with first logons.'),
+}
+
+export const bloatedProfile: Cause = {
+  id: 'bloated-profile',
+  about: 'slow',
+  title: 'Profile with very much in it',
+  at: ['person'],
+  prior: -4,
+  toPerson: 'Your profile holds very many files.',
+  look(facts) {
+    const excess = facts.excess('profile')
+    const type = facts.text('profileType')
+    const bytes = facts.ordinary('profileBytes')
+    const files = facts.ordinary('profileFiles')
+    const [size, number] = [facts.number('profileBytes'), facts.number('profileFiles')]
+    if (facts.failed || !excess || (size === null && number === null)) return null
+    if (type === 'container') return [clue(0.1, 'Its size was reported.'), against(6, 'The profile comes in a container: its size does not matter much.')]
+    const clues: Clue[] = [clue(1, 'Files are copied at logon.', `profileType = ${type ?? 'not reported'}`)]
+    const gib = (value: number) => `${(value / 2 ** 30).toFixed(value < 2 ** 30 ? 2 : 1)} GiB`
+    if (size !== null)
+      clues.push(
+        bytes && bytes.value > Math.max(3 * bytes.median, bytes.high * 1.2)
+          ? clue(4, `${gib(size)} to copy; others have ${gib(bytes.median)}.`, `profileBytes = ${size}`)
+          : !bytes && size > 1.5e9
+            ? clue(3, `${gib(size)} to copy.`, `profileBytes = ${size}`)
+            : against(4, `${gib(size)} to copy${bytes ? `; others have ${gib(bytes.median)}` : ''}.`),
+      )
+    if (number !== null)
+      clues.push(
+        files && files.value > Math.max(3 * files.median, files.high * 1.2)
+          ? clue(2, `${number} files to copy; others have ${Math.round(files.median)}.`, `profileFiles = ${number}`)
+          : !files && number > 20_000
+            ? clue(2, `${number} files to copy.`, `profileFiles = ${number}`)
+            : against(1, `Only ${number} files to copy.`),
+      )
+    return [...clues, ...onlyTheirs(facts, 'profile'), ...otherPhase(facts, ['profile'])]
+  },
+  sentence: () => 'The profile holds so much that copying it takes long.',
+  remedy: () => tell('Leave folders out of the profile', 'Or use a container, where size does not matter.'),
+}
 
 export const packagesSlow: Cause = {
   id: 'packages-slow',
   about: 'slow',
   title: 'Attaching packages takes long',
+  at: ['package', 'pool', 'image'],
   prior: -3,
   toPerson: 'Attaching your applications took longer than it should.',
   look(facts) {
     const excess = facts.excess('packages')
     if (facts.failed || !excess) return null
-    const n = facts.number('packages')
     const clues: Clue[] = [clue(3, `Packages took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`)]
-    if (n !== null) clues.push(clue(1, `${n} packages were attached.`))
-    return clues
+    const part = longestPart(facts, 'packages')
+    if (part && part.endMs - part.startMs > 0.5 * excess.blameMs) clues.push(clue(2, `“${part.part}” alone took ${seconds(part.endMs - part.startMs)}.`))
+    const number = facts.ordinary('packages')
+    if (number && number.value > Math.max(2 * number.median, number.high)) clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
+    else if (facts.number('packages') !== null) clues.push(clue(0.5, `${facts.number('packages')} packages were attached.`))
+    return [...clues, ...sitsElsewhere(facts, 'packages', ['host', 'zone', 'site', 'image']), ...otherPhase(facts, ['packages'])]
   },
-  sentence: () => 'Attaching application packages took longer than it should.',
+  sentence(facts) {
+    const part = longestPart(facts, 'packages')
+    return part && part.endMs - part.startMs > 0.5 * (facts.excess('packages')?.blameMs ?? Infinity)
+      ? `Package “${part.part}” takes nearly all of the time in packages.`
+      : 'Attaching application packages took longer than it should.'
+  },
   remedy: () => tell('Look at the packages of this pool', 'About 76 applications in 4 s is what to expect (common practice, no published source).'),
+}
+
+/** Against, where the trouble sits at another kind of place. */
+export function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
+  return sitsAt(facts, phase, dimensions).flatMap((one) => (one.for ? [against(Math.min(2, one.weight), one.sentence)] : []))
 }
 
 export const poorLine: Cause = {
   id: 'poor-line',
   about: 'slow',
   title: 'Poor line',
+  at: ['person', 'network'],
   prior: -3,
   toPerson: 'Your line is slower than a desktop needs.',
   look(facts) {
@@ -186,47 +158,144 @@ export const poorLine: Cause = {
     const kbps = facts.number('bandwidthKbps')
     if (facts.failed || !excess || (rtt === null && kbps === null)) return null
     const clues: Clue[] = []
-    if (rtt !== null)
-      clues.push(rtt > 150 ? clue(4, `Round trip ${Math.round(rtt)} ms.`, 'rttMs') : against(3, `Round trip only ${Math.round(rtt)} ms.`, 'rttMs'))
-    if (kbps !== null)
+    const usualRtt = facts.ordinary('rttMs')
+    if (rtt !== null) {
+      const high = usualRtt ? rtt > Math.max(3 * usualRtt.median, 1.3 * usualRtt.high, 60) : rtt > 150
+      const than = usualRtt ? `; ordinarily ${Math.round(usualRtt.median)} ms` : ''
+      clues.push(high ? clue(4, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs') : against(3, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs'))
+    }
+    const usualKbps = facts.ordinary('bandwidthKbps')
+    if (kbps !== null) {
+      const low = usualKbps ? kbps < Math.min(usualKbps.median / 3, usualKbps.low * 0.8) && kbps < 4000 : kbps < 512
       clues.push(
-        kbps < 512
-          ? clue(3, `Bandwidth ${Math.round(kbps)} kbit/s.`, 'bandwidthKbps')
-          : against(2, `Bandwidth ${Math.round(kbps)} kbit/s is enough.`, 'bandwidthKbps'),
+        low
+          ? clue(3, `Bandwidth ${Math.round(kbps)} kbit/s${usualKbps ? `; ordinarily ${Math.round(usualKbps.median)}` : ''}.`, 'bandwidthKbps')
+          : against(2, `Bandwidth ${Math.round(kbps)} kbit/s is as it is ordinarily.`, 'bandwidthKbps'),
       )
-    return clues
+    }
+    return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]
   },
   sentence: (facts) => `The person's line is poor${facts.text('network') ? ` (${facts.text('network')})` : ''}.`,
   remedy: () => tell('Look at their line', 'Round trip and bandwidth over their last logons tell whether it is always so.'),
+}
+
+export const relayPath: Cause = {
+  id: 'relay-path',
+  about: 'slow',
+  title: 'Relayed where a direct way is possible',
+  at: ['network', 'clientVersion', 'pool', 'transport'],
+  prior: -3,
+  toPerson: 'Your connection takes a detour. We are working on it.',
+  look(facts) {
+    const excess = facts.excess('connect') ?? facts.excess('shell')
+    if (facts.failed || !excess || facts.text('transport') !== 'relay') return null
+    const clues: Clue[] = [clue(1, 'The connection was relayed.', 'transport = relay')]
+    const network = facts.text('network')
+    const inside = facts.around.contrast(facts.self, 'transport', excess.phase, network === null ? [] : ['network'])
+    const n = inside.inside.n + inside.outside.n
+    if (inside.outside.n >= 5 && inside.outside.hit * 5 < inside.outside.n)
+      clues.push(clue(3, `Others ${network ? `from ${network} ` : ''}went direct: ${inside.outside.hit} of ${inside.outside.n} of them were slow in ${excess.phase}.`))
+    else if (n >= 10 && inside.outside.n * 10 < n) {
+      if (network === 'office') clues.push(clue(2, 'From the office a direct way is to be expected.'))
+      else clues.push(against(4, `Nearly everybody${network ? ` from ${network}` : ''} is relayed.`))
+    }
+    const { gain = 0, ...located } = facts.located(excess.phase).find(({ at }) => at.some(({ dimension }) => dimension === 'transport')) ?? {}
+    if (gain >= 8 && 'inside' in located) clues.push(clue(1, `${located.inside?.hit ?? 0} of ${located.inside?.n ?? 0} relayed ones were slow in ${excess.phase}.`))
+    return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]
+  },
+  sentence: (facts) => `The connection is relayed although ${facts.text('network') ? `from ${facts.text('network')} ` : ''}a direct way is possible.`,
+  remedy: () => tell('Open the direct way', 'Look at the firewall between these clients and the hosts, and at the setting for transport.'),
 }
 
 export const autostartHeavy: Cause = {
   id: 'autostart-heavy',
   about: 'slow',
   title: 'Many programs start at logon',
+  at: ['person', 'group', 'pool'],
   prior: -3,
   toPerson: 'Many programs start with your desktop.',
   look(facts) {
     const excess = facts.excess('shell')
     const n = facts.number('autostart')
+    const ordinary = facts.ordinary('autostart')
     if (facts.failed || !excess || n === null) return null
-    return [n >= 8 ? clue(4, `${n} programs start at logon.`, 'autostart') : against(3, `Only ${n} programs start at logon.`, 'autostart')]
+    const many = ordinary ? n >= Math.max(2 * ordinary.median, 1.3 * ordinary.high, 6) : n >= 8
+    const than = ordinary ? `; ordinarily ${Math.round(ordinary.median)}` : ''
+    return [
+      many ? clue(4, `${n} programs start at logon${than}.`, 'autostart') : against(3, `${n} programs start at logon${than}.`, 'autostart'),
+      ...otherPhase(facts, ['shell']),
+    ]
   },
   sentence: (facts) => `${facts.number('autostart')} programs start before the desktop is usable.`,
   remedy: () => tell('Start fewer programs', 'Delay what need not be there at once.'),
+}
+
+export const directorySlow: Cause = {
+  id: 'directory-slow',
+  about: 'slow',
+  title: 'Directory answers slowly',
+  at: ['zone', 'site'],
+  prior: -3,
+  toPerson: 'The directory answers slowly. We are working on it.',
+  look(facts) {
+    const [signOn, policy] = [facts.excess('sign-on'), facts.excess('policy')]
+    if (facts.failed || (!signOn && !policy)) return null
+    const clues: Clue[] = []
+    if (signOn && policy) clues.push(clue(3, `Sign-on and policy were both slow: ${seconds(signOn.ms)} and ${seconds(policy.ms)} beyond their usual.`))
+    const parts = facts.attempt.parts.filter(({ phase }) => phase === 'policy').map(({ startMs, endMs }) => endMs - startMs)
+    const sum = parts.reduce((total, ms) => total + ms, 0)
+    if (policy && parts.length >= 3)
+      clues.push(
+        Math.max(...parts) < 0.5 * sum
+          ? clue(2, `All ${parts.length} parts of policy took long, none stands out.`)
+          : against(4, `One part of policy took ${seconds(Math.max(...parts))} of ${seconds(sum)}.`),
+      )
+    const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
+    clues.push(...sitsAt(facts, phase, ['zone', 'site', 'zone+pool'], 3))
+    const approval = facts.number('approvalMs')
+    if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.blameMs)
+      clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.blameMs)} sign-on.`))
+    clues.push(...changeBefore(facts, ['directory'], ['zone', 'site']), ...otherPhase(facts, ['sign-on', 'policy', 'scripts']))
+    return clues
+  },
+  sentence: (facts) => `The directory answers the hosts of ${facts.text('site') ?? facts.text('zone') ?? 'this site'} slowly: each question takes long.`,
+  remedy: () => tell('Look at the directory server of this site', 'Which one the hosts ask, whether it is up, and how far away it is.'),
+}
+
+export const imageRegression: Cause = {
+  id: 'image-regression',
+  about: 'slow',
+  title: 'Slow since an image version',
+  at: ['image'],
+  prior: -3,
+  toPerson: 'The last update made logging on slower. We are working on it.',
+  look(facts) {
+    const worst = facts.measured.excess[0]
+    const image = facts.text('image')
+    if (facts.failed || !worst || !image) return null
+    const clues = sitsAt(facts, worst.phase, ['image'], 5)
+    if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']))
+    const part = longestPart(facts, worst.phase)
+    if (part && part.endMs - part.startMs > 0.7 * worst.blameMs && worst.phase !== 'packages')
+      clues.push(against(1.5, `One part, “${part.part}”, took nearly all of it.`))
+    return clues
+  },
+  sentence: (facts) => `${facts.measured.excess[0]?.phase ?? 'It'} is slow on hosts with image ${facts.text('image') ?? ''}; on others it is not.`,
+  remedy: () => tell('Roll the image version back', 'Hosts on the older version are fine: go back to it, then compare what was altered.'),
 }
 
 export const unknownWait: Cause = {
   id: 'unknown-wait',
   about: 'slow',
   title: 'A wait without any record',
+  at: ['pool', 'host', 'image', 'zone', 'network', 'share'],
   prior: -3,
   toPerson: 'Your logon waited for something that we do not see yet.',
   look(facts) {
     const share = facts.measured.blame.shares.find(({ phase }) => phase === 'unrecorded')
     const excess = facts.excess('unrecorded')
     if (facts.failed || !share || !excess) return null
-    return [clue(5, `${seconds(share.ms)} have no record; usual ${seconds(excess.usualMs)}.`)]
+    return [clue(5, `${seconds(share.ms)} have no record; usual ${seconds(excess.usualMs)}.`), ...otherPhase(facts, ['unrecorded'])]
   },
   sentence(facts) {
     const gap = facts.measured.blame.stretches

@@ -1,0 +1,190 @@
+import type { Facts } from '../facts'
+import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { otherPhase } from './slow'
+import { changeBefore, contrastSentence, onlyTheirs, sitsAt } from './where'
+
+/** The phases that wait for the share. */
+const SHARE_PHASES = ['container', 'profile']
+
+/** The greater excess in the phases that wait for the share. */
+function shareExcess(facts: Facts) {
+  if (facts.failed || facts.text('share') === null) return null
+  return facts.measured.excess.find(({ phase }) => SHARE_PHASES.includes(phase)) ?? null
+}
+
+/** Latency as the host reports it, against what it ordinarily is. */
+function latency(facts: Facts, expectedHigh: boolean): Clue[] {
+  const value = facts.number('shareLatencyMs')
+  if (value === null) return []
+  const ordinary = facts.ordinary('shareLatencyMs')
+  const high = ordinary ? value > Math.max(2.2 * ordinary.median, 1.15 * ordinary.high) : value > 15
+  const sentence = `Latency of the share ${value.toFixed(value < 10 ? 1 : 0)} ms${ordinary ? `; ordinarily ${ordinary.median.toFixed(1)} ms` : ''}.`
+  return [high === expectedHigh ? clue(expectedHigh ? 4 : 1.5, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
+}
+
+/** How crowded the share was, and whether only crowds were slow, or those in quiet moments too. */
+function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
+  const { aMinute, medianAMinute, whenCrowded, whenQuiet } = facts.around.crowd(facts.self, phase)
+  const crowded = aMinute >= Math.max(1.5, 2 * medianAMinute)
+  const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share')}; the median ${medianAMinute.toFixed(1)}.`
+  const clues: Clue[] = storm
+    ? [crowded ? clue(3, rate) : against(4, rate)]
+    : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
+  if (whenQuiet.n < 4) return clues
+  const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
+  const quietRate = whenQuiet.hit / whenQuiet.n
+  if (quietRate > 0.4) clues.push(storm ? against(3, quiet) : clue(2, quiet))
+  else if (whenCrowded.n >= 4 && whenCrowded.hit / whenCrowded.n > Math.max(0.3, 2.5 * quietRate)) clues.push(storm ? clue(2, quiet) : against(3, quiet))
+  return clues
+}
+
+export const logonStorm: Cause = {
+  id: 'logon-storm',
+  about: 'slow',
+  title: 'Many logons at once on one share',
+  at: ['share'],
+  prior: -3,
+  toPerson: 'Very many people are logging on right now.',
+  look(facts) {
+    const excess = shareExcess(facts)
+    if (!excess) return null
+    return [...crowd(facts, excess.phase, true), ...latency(facts, true), ...sitsAt(facts, excess.phase, ['share', 'pool'], 3), ...otherPhase(facts, SHARE_PHASES)]
+  },
+  sentence: (facts) => `${facts.text('share')} answers slowly while very many people log on at once.`,
+  remedy: () => tell('Spread the load', 'Move containers to another share, or start hosts before the shift.'),
+}
+
+export const shareSlow: Cause = {
+  id: 'share-slow',
+  about: 'slow',
+  title: 'Share answers slowly',
+  at: ['share'],
+  prior: -3,
+  toPerson: 'The storage for profiles is slower than it should be. We are working on it.',
+  look(facts) {
+    const excess = shareExcess(facts)
+    if (!excess) return null
+    return [
+      ...crowd(facts, excess.phase, false),
+      ...latency(facts, true),
+      ...sitsAt(facts, excess.phase, ['share'], 4),
+      ...changeBefore(facts, ['share'], ['share']),
+      ...otherPhase(facts, SHARE_PHASES),
+    ]
+  },
+  sentence: (facts) => `${facts.text('share')} answers slowly.`,
+  remedy: () => tell('Look at the share', 'Its disks, its network, and what else runs on it.'),
+}
+
+export const farShare: Cause = {
+  id: 'far-share',
+  about: 'slow',
+  title: 'Share is far from the host',
+  at: ['zone+share', 'site+share'],
+  prior: -3,
+  toPerson: 'Your profile has a long way to come.',
+  look(facts) {
+    const excess = shareExcess(facts)
+    if (!excess) return null
+    const share = facts.text('share')
+    const zone = facts.text('zone')
+    const zoneOfShare = facts.org.shares?.find(({ path }) => path.toLowerCase() === share?.toLowerCase())?.zone
+    const clues: Clue[] = [...latency(facts, false)]
+    const best = facts.located(excess.phase)[0]
+    const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
+    if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
+    else if (best && best.gain >= 8) clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
+    if (zoneOfShare && zone)
+      clues.push(
+        zoneOfShare === zone
+          ? against(5, `Host and share are both in ${zone}.`)
+          : clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`),
+      )
+    return [...clues, ...otherPhase(facts, SHARE_PHASES)]
+  },
+  sentence: (facts) => `The way from ${facts.text('zone') ?? 'the host'} to ${facts.text('share') ?? 'the share'} is long; others on the same share are nearer.`,
+  remedy: () => tell('Move the container nearer', 'To a share in the zone of the host; or look at the line between the two.'),
+}
+
+const ROOM = 2 ** 30
+
+export const nearFull: Cause = {
+  id: 'near-full',
+  about: 'slow',
+  title: 'Hardly any room left',
+  at: ['share', 'person'],
+  prior: -3,
+  toPerson: 'Your profile has hardly any room left. We are making some.',
+  look(facts) {
+    const excess = shareExcess(facts)
+    const inside = facts.number('containerFreeBytes')
+    const size = facts.number('containerBytes')
+    const onShare = facts.ordinary('shareFreeBytes')
+    const free = facts.number('shareFreeBytes')
+    if (!excess || (inside === null && free === null)) return null
+    const clues: Clue[] = []
+    const littleInside = inside !== null && (inside < ROOM / 4 || (size !== null && size > 0 && inside < 0.02 * size))
+    const littleOnShare = free !== null && (free < 5 * ROOM || (onShare !== null && onShare.n > 100 && free < 0.02 * onShare.median))
+    const mib = (bytes: number) => `${Math.round(bytes / 2 ** 20)} MiB`
+    if (inside !== null && littleInside) clues.push(clue(6, `Only ${mib(inside)} are free inside the container.`, `containerFreeBytes = ${inside}`))
+    if (free !== null && littleOnShare) clues.push(clue(6, `Only ${mib(free)} are free on the share.`, `shareFreeBytes = ${free}`))
+    if (!littleInside && !littleOnShare) return null
+    if (littleInside && !littleOnShare) clues.push(...onlyTheirs(facts, excess.phase))
+    return [...clues, ...otherPhase(facts, SHARE_PHASES)]
+  },
+  sentence: (facts) => `Hardly any room is left ${(facts.number('containerFreeBytes') ?? Infinity) < ROOM / 4 ? 'inside the container' : `on ${facts.text('share') ?? 'the share'}`}: every write takes long.`,
+  remedy: () => tell('Make room', 'Grow the container or the share, or archive what nobody uses, before it is full.'),
+}
+
+export const scanner: Cause = {
+  id: 'scanner',
+  about: 'slow',
+  title: 'A scanner reads the container',
+  at: ['image', 'host', 'pool'],
+  prior: -3.5,
+  toPerson: 'Your profile is checked while it opens. We are working on it.',
+  look(facts) {
+    const excess = facts.failed ? null : (facts.measured.excess.find(({ phase }) => SHARE_PHASES.includes(phase)) ?? null)
+    if (!excess) return null
+    const said = facts.has('scanner.active')
+    const place = sitsAt(facts, excess.phase, ['image', 'host'], 4)
+    if (!said && (!facts.ran('container') || !place.some((one) => one.for))) return null
+    const clues: Clue[] = said ? [clue(6, 'The host says that a scanner read the container.', 'scanner.active')] : []
+    clues.push(...place, ...latency(facts, false))
+    if (facts.excess('container') && otherPhase(facts, SHARE_PHASES).length === 0)
+      clues.push(clue(2.5, `Only what opens the container was slow: ${seconds(facts.excess('container')?.blameMs ?? 0)}.`))
+    return [...clues, ...otherPhase(facts, SHARE_PHASES)]
+  },
+  sentence: (facts) => `A scanner reads containers while they open on ${facts.text('image') ? `hosts with image ${facts.text('image')}` : (facts.attempt.host ?? 'this host')}.`,
+  remedy: () => tell('Exclude containers from the scan', 'By path and by the ending of the file, on these hosts; hosts that have the exclusion are fine.'),
+}
+
+export const containerRetry: Cause = {
+  id: 'container-retry',
+  about: 'slow',
+  title: 'Container free only after retries',
+  at: ['holderHost', 'host', 'share', 'person'],
+  prior: -3,
+  toPerson: 'Your profile was still in use for a moment.',
+  look(facts) {
+    const excess = facts.excess('container')
+    const retries = Math.max(
+      facts.number('retries') ?? 0,
+      facts.attempt.marks.filter(
+        (mark) => mark.code === 'container.retry' || mark.code === 'STATUS_SHARING_VIOLATION' || mark.code === 'container.held',
+      ).length,
+    )
+    if (facts.failed || !excess || retries === 0) return null
+    return [
+      clue(
+        4 + Math.min(3, retries),
+        `The container opened after ${retries} ${retries === 1 ? 'retry' : 'retries'}; container took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`,
+        'container.retry',
+      ),
+      ...otherPhase(facts, ['container']),
+    ]
+  },
+  sentence: (facts) =>
+    `The container was still held when the logon began${facts.text('holderHost') ? ` (by ${facts.text('holderHost')})` : ''} and came free while the person waited.`,
+  remedy: () => tell('See why logoffs end late', 'The session before released the container only after the new one had begun.'),
+}

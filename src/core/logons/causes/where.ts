@@ -1,0 +1,81 @@
+import type { Dimension, Located } from '../around'
+import type { Facts } from '../facts'
+import { against, clue, type Clue } from './cause'
+
+const NAMES: Readonly<Record<Dimension, string>> = {
+  host: 'host',
+  pool: 'pool',
+  share: 'share',
+  zone: 'zone',
+  site: 'site',
+  image: 'image',
+  network: 'network',
+  transport: 'transport',
+  clientKind: 'kind of client',
+  clientVersion: 'client version',
+  factor: 'second factor',
+}
+
+export const placeName = (at: Located['at']): string => at.map(({ dimension, value }) => `${NAMES[dimension]} ${value}`).join(' with ')
+
+/** From this gain on a place tells something. */
+const TELLS = 6
+/** Places whose gains differ by less tell about as well. */
+const ABOUT = 3
+
+/** `31 of 40 other logons on host H were slow in shell; elsewhere 2 of 160.` */
+export function contrastSentence({ at, inside, outside }: Located, phase: string): string {
+  const what = phase === 'failed' ? 'failed the same way' : phase === 'unrecorded' ? 'waited without record' : `were slow in ${phase}`
+  return `${inside.hit} of ${inside.n} other logons with ${placeName(at)} ${what}; elsewhere ${outside.hit} of ${outside.n}.`
+}
+
+/**
+ * Whether the trouble sits where a cause would put it. For: one of these dimensions (or pairs) tells best, or about as well as the best.
+ * Against: another place tells clearly better, or nobody else there has it.
+ */
+export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[], most = 4): Clue[] {
+  const places = facts.located(phase)
+  const best = places[0]
+  const fits = (one: Located) => dimensions.includes(one.at.map(({ dimension }) => dimension).join('+'))
+  const own = places.find(fits)
+  if (own && own.gain >= TELLS && best && own.gain >= best.gain - Math.max(ABOUT, 0.12 * best.gain))
+    return [clue(Math.min(most, 1 + own.gain / 8), contrastSentence(own, phase))]
+  if (best && best.gain >= TELLS && !fits(best)) return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
+  return alone(facts, phase, dimensions)
+}
+
+/** Against, where enough others were at the place and did not have it. */
+function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
+  for (const dimension of dimensions) {
+    if (dimension.includes('+') || facts.self.places[dimension as Dimension] === '') continue
+    const { inside } = facts.around.contrast(facts.self, dimension as Dimension, phase)
+    if (inside.n >= 6 && inside.hit * 5 < inside.n)
+      return [
+        against(
+          3,
+          `Only ${inside.hit} of ${inside.n} other logons with ${NAMES[dimension as Dimension]} ${facts.self.places[dimension as Dimension]} had it.`,
+        ),
+      ]
+  }
+  return []
+}
+
+/** Whether it is this person's own: hardly anybody else has it, wherever one looks. */
+export function onlyTheirs(facts: Facts, phase: string): Clue[] {
+  const best = facts.located(phase)[0]
+  if (best && best.gain >= 12) return [against(Math.min(3, best.gain / 12), `Others have it too: ${contrastSentence(best, phase)}`)]
+  const { inside } = facts.around.contrast(facts.self, 'pool', phase)
+  return inside.n >= 10 && inside.hit * 10 < inside.n ? [clue(0.7, `Only ${inside.hit} of ${inside.n} others on the pool had it.`)] : []
+}
+
+/** A change of one of these kinds at one of the attempt's places, in the days before it. */
+export function changeBefore(facts: Facts, kinds: readonly string[], dimensions: readonly string[]): Clue[] {
+  const found = facts.org.changes?.findLast(
+    ({ atMs, kind, scope }) =>
+      kinds.includes(kind) &&
+      atMs <= facts.attempt.startedAtMs &&
+      atMs > facts.attempt.startedAtMs - 14 * 86_400_000 &&
+      scope.some(({ dimension, value }) => dimensions.includes(dimension) && facts.self.places[dimension as Dimension] === value),
+  )
+  return found ? [clue(1, `Before it: ${found.sentence || found.kind}.`, new Date(found.atMs).toISOString())] : []
+}

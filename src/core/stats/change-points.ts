@@ -1,0 +1,86 @@
+/**
+ * Change points by penalised likelihood: the segmentation whose total cost plus a penalty for each change is least, found exactly.
+ * Source: optimal partitioning with pruning, PELT (Killick, Fearnhead, Eckley 2012, section 3), from memory.
+ */
+
+/** What it costs to describe the values from `from` to before `to` by one level: minus twice the log likelihood, up to a constant. */
+export interface Cost {
+  readonly n: number
+  between(from: number, to: number): number
+}
+
+/**
+ * The first index of every segment after the first one; empty where nothing changed.
+ * @param penalty what one more change must at least gain; 2–3 ln n is usual (BIC)
+ * @param atLeast values that a segment has at least
+ */
+export function changePoints(cost: Cost, penalty: number, atLeast = 2): number[] {
+  const { n } = cost
+  const best = new Float64Array(n + 1).fill(Infinity)
+  const last = new Int32Array(n + 1)
+  best[0] = -penalty
+  let candidates: number[] = [0]
+  for (let to = atLeast; to <= n; to++) {
+    const open = to - atLeast
+    if (open > 0 && open >= atLeast) candidates.push(open)
+    const values = candidates.map((from) => (best[from] ?? Infinity) + cost.between(from, to))
+    let least = Infinity
+    values.forEach((value, i) => {
+      if (value + penalty < least) {
+        least = value + penalty
+        last[to] = candidates[i] ?? 0
+      }
+    })
+    best[to] = least
+    // Whoever is worse now by more than a penalty can never be the last change again.
+    candidates = candidates.filter((_, i) => (values[i] ?? Infinity) <= least)
+  }
+  const changes: number[] = []
+  for (let at = last[n] ?? 0; at > 0; at = last[at] ?? 0) changes.unshift(at)
+  return changes
+}
+
+/** For values around a level, all with the same variance (estimated from the differences of neighbours, which a change of level hardly moves). */
+export function normalCost(values: ArrayLike<number>): Cost {
+  const n = values.length
+  const sum = new Float64Array(n + 1)
+  const squares = new Float64Array(n + 1)
+  const steps: number[] = []
+  for (let i = 0; i < n; i++) {
+    const value = values[i] ?? 0
+    sum[i + 1] = (sum[i] ?? 0) + value
+    squares[i + 1] = (squares[i] ?? 0) + value * value
+    if (i > 0) steps.push(Math.abs(value - (values[i - 1] ?? 0)))
+  }
+  steps.sort((a, b) => a - b)
+  // The median of |difference| of two normal values is 0.6745 √2 standard deviations.
+  const deviation = (steps[Math.floor(steps.length / 2)] ?? 0) / (0.6745 * Math.SQRT2)
+  const variance = Math.max(deviation * deviation, 1e-12)
+  return {
+    n,
+    between(from, to) {
+      const total = (sum[to] ?? 0) - (sum[from] ?? 0)
+      return ((squares[to] ?? 0) - (squares[from] ?? 0) - (total * total) / (to - from)) / variance
+    },
+  }
+}
+
+/** For outcomes that are 1 or 0, or counts of ones among many: the rate of ones changes. */
+export function rateCost(ones: ArrayLike<number>, of: ArrayLike<number> | null = null): Cost {
+  const n = ones.length
+  const hits = new Float64Array(n + 1)
+  const tries = new Float64Array(n + 1)
+  for (let i = 0; i < n; i++) {
+    hits[i + 1] = (hits[i] ?? 0) + (ones[i] ?? 0)
+    tries[i + 1] = (tries[i] ?? 0) + (of ? (of[i] ?? 0) : 1)
+  }
+  const term = (k: number, m: number) => (k <= 0 ? 0 : k * Math.log(k / m))
+  return {
+    n,
+    between(from, to) {
+      const k = (hits[to] ?? 0) - (hits[from] ?? 0)
+      const m = (tries[to] ?? 0) - (tries[from] ?? 0)
+      return m === 0 ? 0 : -2 * (term(k, m) + term(m - k, m))
+    },
+  }
+}
