@@ -1,7 +1,7 @@
 // npm run measure:diagnosis: what the diagnosis makes of invented companies whose truth is known.
 //   --family tuning|measuring   --trials N   --people N   --days N   --troubles N   --confused   --seed S
 import { parseArgs } from 'node:util'
-import { affectedBy, correlate, explain, incidents, isUnusual, type Affected, type Explained, type Incident } from '../src/core/logons'
+import { correlate, explain, findIncidents, isUnusual, Ledger, seenOf, type Explained, type Incident } from '../src/core/logons'
 import { OrgFile } from '../src/contract/org'
 import { play, type TrueAttempt, type TrueIncident } from '../src/standins/trial/trial'
 
@@ -108,8 +108,8 @@ function judgeIncidents(found: readonly Incident[], truth: readonly TrueIncident
     incidentTally.lost.push(Math.abs(best.lostMs - one.lostMs) / Math.max(1, one.lostMs))
     if (one.change) {
       incidentTally.changes++
-      if ((best as {change?: {id: string} | null}).change?.id === one.change) incidentTally.changesRight++
-      else missed.push(`${seed} ${one.cause}: change ${one.change}, said ${(best as {change?: {id: string} | null}).change?.id ?? 'none'}`)
+      if (best.change?.id === one.change) incidentTally.changesRight++
+      else missed.push(`${seed} ${one.cause}: change ${one.change}, said ${best.change?.id ?? 'none'}`)
     }
   }
   // Incidents of at least five attempts that are none.
@@ -127,15 +127,15 @@ for (let i = 0; i < Number(values.trials); i++) {
   const trial = trialOf(seed, values.only ? [values.only] : Number(values.troubles))
   const truth = new Map(trial.attempts.map((one) => [one.id, one]))
   const byStart = new Map(trial.attempts.map((one) => [`${one.person} ${one.startedAtMs}`, one]))
-  const affected: Affected[] = []
+  const ledger = new Ledger()
   for (const one of analysed(trial)) {
     attemptsTotal++
     const match = truth.get(one.attempt.id) ?? byStart.get(`${one.attempt.person} ${one.attempt.startedAtMs}`)
     if (match) judge(one, match)
     else count('(no such attempt)', one.diagnosis.cause?.id ?? '')
-    affected.push(...affectedBy(one))
+    ledger.add(seenOf(one))
   }
-  judgeIncidents(incidents(affected), trial.incidents, seed)
+  judgeIncidents(findIncidents(ledger, OrgFile.parse(trial.org)).incidents, trial.incidents, seed)
 }
 console.log(`${family}: ${values.trials} companies of ${values.people} people, ${values.days} days, ${values.troubles} troubles each; ${attemptsTotal} attempts, ${((Date.now() - begun) / 1000).toFixed(0)} s\n`)
 console.log('cause                      n   first  among 3   taken for')

@@ -152,10 +152,12 @@ export class Around {
       const row = this.#rows[i]
       if (!row || isSelf(row, self) || fences.some((column) => row.places[column] !== own[column])) continue
       const hit = bit === 0 ? row.failed && row.fault === self.fault : (row.beyond & bit) !== 0
-      for (let d = 0; d < DIMENSIONS.length; d++) if (own[d] !== 0 && row.places[d] !== 0) count(d, row.places[d] === own[d], hit)
+      // A place that was not reported is another one, unless the attempt ended before it could be.
+      for (let d = 0; d < DIMENSIONS.length; d++)
+        if (own[d] !== 0 && (row.places[d] !== 0 || !row.failed)) count(d, row.places[d] === own[d], hit)
       for (const [p, columns] of PAIR_COLUMNS.entries()) {
         const [a, b] = columns
-        if (own[a] === 0 || own[b] === 0 || row.places[a] === 0 || row.places[b] === 0) continue
+        if (own[a] === 0 || own[b] === 0 || (row.failed && (row.places[a] === 0 || row.places[b] === 0))) continue
         count(DIMENSIONS.length + p, row.places[a] === own[a] && row.places[b] === own[b], hit)
       }
     }

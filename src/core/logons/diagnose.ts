@@ -28,6 +28,8 @@ export interface Diagnosis {
   readonly others: readonly { readonly id: string; readonly title: string; readonly confidence: number }[]
 }
 
+const WRONG_PROFILE: Clue = { for: false, weight: 5, sentence: 'They did not get their own profile: that is more than being slow.' }
+
 /** A clue of this weight or more shows the cause itself, not only that something took long. */
 const SHOWS = 4
 
@@ -55,9 +57,11 @@ export const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
 export function diagnose(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Diagnosis {
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
   const facts = factsOf(measured, around, org, ordinary)
+  const wrongProfile = measured.outcome === 'degraded'
   const weighed = CAUSES.flatMap((cause) => {
-    const evidence = cause.look(facts)
-    if (!evidence?.some((clue) => clue.for)) return []
+    const looked = cause.look(facts)
+    if (!looked?.some((clue) => clue.for)) return []
+    const evidence = cause.about === 'slow' && wrongProfile ? [...looked, WRONG_PROFILE] : looked
     const logOdds = evidence.reduce((sum, clue) => sum + (clue.for ? clue.weight : -clue.weight), cause.prior)
     return [{ cause, evidence, logOdds, odds: Math.exp(logOdds) }]
   })

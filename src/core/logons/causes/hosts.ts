@@ -142,8 +142,8 @@ export const hostOverloaded: Cause = {
     if (facts.failed || !worst || facts.attempt.host === null) return null
     const ordinary = facts.ordinary('hostCpu')
     const clues: Clue[] = []
+    const busy = cpu !== null && (cpu >= 0.85 || (ordinary !== null && cpu >= 0.7 && cpu > 1.4 * ordinary.high))
     if (cpu !== null) {
-      const busy = cpu >= 0.85 || (ordinary !== null && cpu >= 0.7 && cpu > 1.4 * ordinary.high)
       const than = ordinary ? `; ordinarily ${Math.round(ordinary.median * 100)} %` : ''
       clues.push(
         busy
@@ -153,7 +153,8 @@ export const hostOverloaded: Cause = {
     }
     const here = sitsAt(facts, worst.phase, ['host'], 4)
     if (cpu === null && !here.some((one) => one.for)) return null
-    clues.push(...here)
+    // What was measured on the host is not gainsaid by another trouble beside it.
+    clues.push(...(busy ? here.filter((one) => one.for) : here))
     const own = facts.measured.excess.filter(({ phase }) => ['profile', 'policy', 'scripts', 'packages', 'shell'].includes(phase))
     if (own.length >= 3) clues.push(clue(2, `${own.length} phases that work on the host were slow at once.`))
     const sessions = facts.ordinary('hostSessions')

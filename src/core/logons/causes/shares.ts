@@ -90,10 +90,13 @@ export const farShare: Cause = {
     const zone = facts.text('zone')
     const zoneOfShare = facts.org.shares?.find(({ path }) => path.toLowerCase() === share?.toLowerCase())?.zone
     const clues: Clue[] = [...latency(facts, false)]
+    const { inside } = facts.around.contrast(facts.self, 'zone', excess.phase, ['share'])
     const best = facts.located(excess.phase)[0]
     const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
     if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
-    else if (best && best.gain >= 8) clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
+    else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n)) clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
+    if (inside.n >= 3 && inside.hit * 5 < inside.n)
+      clues.push(against(4, `Only ${inside.hit} of ${inside.n} others who came the same way, from ${zone ?? 'there'}, had it.`))
     if (zoneOfShare && zone)
       clues.push(
         zoneOfShare === zone

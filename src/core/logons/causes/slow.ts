@@ -183,7 +183,7 @@ export const relayPath: Cause = {
   id: 'relay-path',
   about: 'slow',
   title: 'Relayed where a direct way is possible',
-  at: ['network', 'clientVersion', 'pool', 'transport'],
+  at: ['network+clientVersion', 'network', 'clientVersion', 'pool'],
   prior: -3,
   toPerson: 'Your connection takes a detour. We are working on it.',
   look(facts) {

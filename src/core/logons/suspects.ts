@@ -1,0 +1,99 @@
+import type { OrgChange } from '../people/org'
+import { against, clue, type Clue } from './causes/cause'
+
+/** A change that may have begun an incident, with what speaks for and against it. */
+export interface Suspect {
+  readonly change: OrgChange
+  /** The sum of the weights; from SUSPECTED on it is named. */
+  readonly score: number
+  readonly reasons: readonly Clue[]
+}
+export const SUSPECTED = 2.5
+
+/** What is known of the logons between a change and an incident. */
+export interface Between {
+  /** Of the incident's attempts, how many were at the places that the change was made at; null where these are no places of attempts. */
+  readonly covered: { readonly hit: number; readonly of: number } | null
+  /** Of all attempts there while it lasted, how many had it. */
+  readonly precise: { readonly hit: number; readonly of: number } | null
+  /** Attempts at the incident's places that went well after the change and before the onset. */
+  readonly wellBetween: number
+}
+
+/** The kinds of change that can bring a cause about. */
+const PLAUSIBLE: Readonly<Record<string, readonly OrgChange['kind'][]>> = {
+  'share-slow': ['share', 'other'],
+  'logon-storm': ['share', 'policy', 'host'],
+  'far-share': ['share', 'host', 'policy', 'image'],
+  'share-unreachable': ['share', 'policy', 'other'],
+  'share-full': ['share', 'policy'],
+  'near-full': ['share', 'policy'],
+  scanner: ['image', 'policy', 'package'],
+  'image-regression': ['image'],
+  'host-overloaded': ['host', 'image', 'package', 'policy'],
+  'host-cold': ['policy', 'host'],
+  'host-not-configured': ['host', 'image', 'policy'],
+  'leftover-profile': ['host', 'policy', 'image'],
+  'temporary-profile': ['host', 'image', 'policy', 'share'],
+  'not-in-scope': ['policy', 'directory'],
+  'policy-part-slow': ['policy', 'directory', 'image'],
+  'script-slow': ['policy', 'other'],
+  'packages-slow': ['package', 'policy', 'image'],
+  'directory-slow': ['directory', 'other'],
+  'relay-path': ['gateway', 'policy', 'other'],
+  'poor-line': ['gateway', 'other'],
+  'second-factor-timeout': ['gateway', 'policy'],
+  'second-factor-slow': ['gateway', 'policy'],
+  'trust-mismatch': ['gateway', 'other'],
+  'trust-expired': ['gateway', 'other'],
+  'name-form': ['gateway', 'directory'],
+  'location-invalid': ['policy'],
+  'too-few-locations': ['share', 'policy'],
+  'all-draining': ['host'],
+  'pool-exhausted': ['host', 'policy', 'image'],
+  'no-licence': ['other', 'policy'],
+  'clock-skew': ['host', 'image', 'directory'],
+  'host-silent': ['host', 'image'],
+}
+
+const HOUR_MS = 3_600_000
+/** A moment is known no better than this. */
+const SLACK_MS = 10 * 60_000
+
+/** How much a change is suspected of having begun an incident, and why. */
+export function suspect(change: OrgChange, incident: { readonly cause: string; readonly fromMs: number }, between: Between): Suspect {
+  const reasons: Clue[] = []
+  const beforeMs = incident.fromMs - change.atMs
+  if (beforeMs < -SLACK_MS) reasons.push(against(9, 'It came after the beginning.'))
+  else if (beforeMs <= HOUR_MS) reasons.push(clue(2, `${minutes(beforeMs)} before the first of these logons.`))
+  else if (beforeMs <= 26 * HOUR_MS) reasons.push(clue(1, `${Math.round(beforeMs / HOUR_MS)} h before the first of these logons.`))
+  else reasons.push(against(Math.min(3, beforeMs / (48 * HOUR_MS)), `${Math.round(beforeMs / (24 * HOUR_MS))} days before.`))
+  if (beforeMs >= 0)
+    reasons.push(
+      between.wellBetween <= 3
+        ? clue(1.5, between.wellBetween === 0 ? 'Nobody there logged on well in between.' : `Only ${between.wellBetween} there logged on well in between.`)
+        : against(Math.min(4, between.wellBetween / 8), `${between.wellBetween} logons there went well in between.`),
+    )
+  const { covered, precise } = between
+  if (change.scope.length === 0) reasons.push(clue(0, 'It was not bound to a place.'))
+  else if (covered === null) reasons.push(against(0.5, 'Its place is none that logons have.'))
+  else {
+    const share = covered.of === 0 ? 0 : covered.hit / covered.of
+    const place = change.scope.map(({ dimension, value }) => `${dimension} ${value}`).join(', ')
+    if (share >= 0.9)
+      reasons.push(
+        precise && precise.hit >= 0.5 * precise.of
+          ? clue(2.5, `It was made just where they are: ${place}.`)
+          : clue(1, `They are where it was made (${place}), but so are ${(precise?.of ?? 0) - (precise?.hit ?? 0)} that went well.`),
+      )
+    else reasons.push(against(share >= 0.4 ? 1 : 6, `Only ${covered.hit} of ${covered.of} are where it was made: ${place}.`))
+  }
+  const kinds = PLAUSIBLE[incident.cause]
+  if (kinds)
+    reasons.push(
+      kinds.includes(change.kind) ? clue(1.5, 'A change of this kind can bring it about.') : against(2, `A change of kind ${change.kind} does not bring it about by itself.`),
+    )
+  return { change, score: reasons.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0), reasons }
+}
+
+const minutes = (ms: number) => (ms < 60_000 ? 'Less than a minute' : `${Math.round(ms / 60_000)} min`)
