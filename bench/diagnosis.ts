@@ -20,15 +20,7 @@ const { values } = parseArgs({
 const family = values.family === 'tuning' ? 'tuning' : 'measuring'
 const FROM_MS = Date.UTC(2026, 2, 2)
 const trialOf = (seed: string, troubles: number | string[], healthy = false) =>
-  play({
-    seed,
-    family,
-    people: Number(values.people),
-    days: Number(values.days),
-    fromMs: FROM_MS,
-    troubles,
-    healthy,
-  })
+  play({ seed, family, people: Number(values.people), days: Number(values.days), fromMs: FROM_MS, troubles, healthy })
 
 function analysed(trial: ReturnType<typeof trialOf>): Explained[] {
   const newest = trial.observations.reduce((latest, { timeMs }) => Math.max(latest, timeMs), 0)
@@ -87,7 +79,11 @@ function count(truth: string, said: string): void {
   row.set(said, (row.get(said) ?? 0) + 1)
 }
 
-const key = ({ scope }: { scope: readonly { dimension: string; value: string }[] }) => scope.map(({ dimension, value }) => `${dimension}=${value}`).sort().join(' ')
+const key = ({ scope }: { scope: readonly { dimension: string; value: string }[] }) =>
+  scope
+    .map(({ dimension, value }) => `${dimension}=${value}`)
+    .sort()
+    .join(' ')
 
 function judgeIncidents(found: readonly Incident[], truth: readonly TrueIncident[], seed: string): void {
   const taken = new Set<Incident>()
@@ -137,23 +133,43 @@ for (let i = 0; i < Number(values.trials); i++) {
   }
   judgeIncidents(findIncidents(ledger, OrgFile.parse(trial.org)).incidents, trial.incidents, seed)
 }
-console.log(`${family}: ${values.trials} companies of ${values.people} people, ${values.days} days, ${values.troubles} troubles each; ${attemptsTotal} attempts, ${((Date.now() - begun) / 1000).toFixed(0)} s\n`)
+console.log(
+  `${family}: ${values.trials} companies of ${values.people} people, ${values.days} days, ${values.troubles} troubles each; ${attemptsTotal} attempts, ${((Date.now() - begun) / 1000).toFixed(0)} s\n`,
+)
 console.log('cause                      n   first  among 3   taken for')
 for (const [cause, own] of [...perCause].sort(([a], [b]) => (a < b ? -1 : 1))) {
-  const others = [...(confusion.get(cause) ?? [])].filter(([said]) => said !== cause).sort((a, b) => b[1] - a[1]).slice(0, 3)
-  console.log(`${cause.padEnd(22)} ${String(own.n).padStart(5)} ${share(own.first, own.n).padStart(8)} ${share(own.three, own.n).padStart(8)}   ${others.map(([said, times]) => `${said} ${times}`).join(', ')}`)
+  const others = [...(confusion.get(cause) ?? [])]
+    .filter(([said]) => said !== cause)
+    .sort((a, b) => b[1] - a[1])
+    .slice(0, 3)
+  console.log(
+    `${cause.padEnd(22)} ${String(own.n).padStart(5)} ${share(own.first, own.n).padStart(8)} ${share(own.three, own.n).padStart(8)}   ${others.map(([said, times]) => `${said} ${times}`).join(', ')}`,
+  )
 }
 const mean = (pick: 'first' | 'three') => [...perCause.values()].reduce((sum, own) => sum + own[pick] / own.n, 0) / Math.max(1, perCause.size)
-console.log(`\nall attempts with a cause  ${n}: first ${share(first, n)}, among three ${share(three, n)}; each cause counted alike: first ${share(mean('first'), 1)}, among three ${share(mean('three'), 1)}`)
-console.log(`attempts without cause     ${quiet}: something said of ${alarms} (${share(alarms, quiet)})  ${[...(confusion.get('(nothing)') ?? [])].sort((a, b) => b[1] - a[1]).map(([said, times]) => `${said} ${times}`).slice(0, 6).join(', ')}`)
+console.log(
+  `\nall attempts with a cause  ${n}: first ${share(first, n)}, among three ${share(three, n)}; each cause counted alike: first ${share(mean('first'), 1)}, among three ${share(mean('three'), 1)}`,
+)
+console.log(
+  `attempts without cause     ${quiet}: something said of ${alarms} (${share(alarms, quiet)})  ${[...(confusion.get('(nothing)') ?? [])]
+    .sort((a, b) => b[1] - a[1])
+    .map(([said, times]) => `${said} ${times}`)
+    .slice(0, 6)
+    .join(', ')}`,
+)
 for (const [said, times] of confusion.get('(no such attempt)') ?? []) console.log(`no such attempt: ${said} ${times}`)
 console.log('\ncalibration: said       cases   right')
 bins.forEach(({ n: cases, right, said }, i) => {
-  if (cases) console.log(`             ${i * 10}–${i * 10 + 10} % (${share(said, cases)})`.padEnd(32) + `${String(cases).padStart(6)}  ${share(right, cases)}`)
+  if (cases)
+    console.log(`             ${i * 10}–${i * 10 + 10} % (${share(said, cases)})`.padEnd(32) + `${String(cases).padStart(6)}  ${share(right, cases)}`)
 })
 const middle = (list: number[], q: number) => [...list].sort((a, b) => a - b)[Math.floor(q * (list.length - 1))] ?? NaN
-console.log(`\nincidents ${incidentTally.truth}: found ${share(incidentTally.found, incidentTally.truth)}, scope exactly right ${share(incidentTally.exact, incidentTally.truth)}, not there but said ${incidentTally.extra}`)
-console.log(`onset: median ${(middle(incidentTally.onsetMs, 0.5) / 60_000).toFixed(1)} min off, 90 % within ${(middle(incidentTally.onsetMs, 0.9) / 60_000).toFixed(0)} min · lost time: median ${(100 * middle(incidentTally.lost, 0.5)).toFixed(1)} % off, 90 % within ${(100 * middle(incidentTally.lost, 0.9)).toFixed(0)} % · change before it: ${share(incidentTally.changesRight, incidentTally.changes)} of ${incidentTally.changes}`)
+console.log(
+  `\nincidents ${incidentTally.truth}: found ${share(incidentTally.found, incidentTally.truth)}, scope exactly right ${share(incidentTally.exact, incidentTally.truth)}, not there but said ${incidentTally.extra}`,
+)
+console.log(
+  `onset: median ${(middle(incidentTally.onsetMs, 0.5) / 60_000).toFixed(1)} min off, 90 % within ${(middle(incidentTally.onsetMs, 0.9) / 60_000).toFixed(0)} min · lost time: median ${(100 * middle(incidentTally.lost, 0.5)).toFixed(1)} % off, 90 % within ${(100 * middle(incidentTally.lost, 0.9)).toFixed(0)} % · change before it: ${share(incidentTally.changesRight, incidentTally.changes)} of ${incidentTally.changes}`,
+)
 if (values.confused) for (const line of missed) console.log('  ' + line)
 
 let [healthy, said] = [0, 0]

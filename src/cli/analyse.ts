@@ -4,7 +4,7 @@ import { parseArgs } from 'node:util'
 import Papa from 'papaparse'
 import { OrgFile } from '../contract/org'
 import type { Fault } from '../core/formats'
-import { affectedBy, explain, incidents, type Affected, type Explained } from '../core/logons'
+import { explain, findIncidents, Ledger, seenOf, type Explained } from '../core/logons'
 import { attemptsOf, keepStandardInput } from './attempts'
 import { readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
 import { UsageError } from './usage'
@@ -33,7 +33,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
       if (!again) faults.end()
     })
     const explained = explain(gathered.attempts, org)
-    await write(values.incidents ? incidentRecords(explained) : records(explained), out, faults)
+    await write(values.incidents ? incidentRecords(explained, org) : records(explained), out, faults)
     gathered.dispose()
   } finally {
     input?.dispose()
@@ -118,10 +118,10 @@ function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, ot
   }
 }
 
-function incidentRecords(explained: Iterable<Explained>): Row[] {
-  const affected: Affected[] = []
-  for (const one of explained) affected.push(...affectedBy(one))
-  return incidents(affected).map((one) => ({
+function incidentRecords(explained: Iterable<Explained>, org: OrgFile | undefined): Row[] {
+  const ledger = new Ledger()
+  for (const one of explained) ledger.add(seenOf(one))
+  return findIncidents(ledger, org).incidents.map((one) => ({
     id: one.id,
     cause: one.cause,
     scope: one.scope,
@@ -130,7 +130,13 @@ function incidentRecords(explained: Iterable<Explained>): Row[] {
     attempts: one.attempts,
     people: one.people,
     lostMinutes: Math.round(one.lostMs / 6000) / 10,
-    change: null,
+    change: one.change && {
+      id: one.change.id,
+      at: new Date(one.change.atMs).toISOString(),
+      kind: one.change.kind,
+      sentence: one.change.sentence,
+      reasons: one.suspects[0]?.reasons.map(({ for: speaksFor, sentence }) => ({ for: speaksFor, sentence })) ?? [],
+    },
   }))
 }
 

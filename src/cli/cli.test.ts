@@ -112,8 +112,28 @@ describe('ikebana analyse', () => {
     expect(csv.errors).toEqual([])
     expect(csv.data.find(({ attempt }) => attempt === TRACE)).toMatchObject({ cause: 'container-held', totalMs: '87600' })
     expect(run('analyse', path, '--out', 'table').stdout).toContain('container-held')
-    expect(run('analyse', path, '--incidents').records).toMatchObject([
-      { cause: 'container-held', attempts: 1, people: 1, lostMinutes: 1.5, change: null },
+    // One is no incident; three by one holder are, and the change that was made just before is named.
+    expect(run('analyse', path, '--incidents').records).toEqual([])
+    const three = [1, 2, 3].flatMap((i) =>
+      held.map((o) => ({
+        ...o,
+        attempt: `held-${i}`,
+        person: `held.${i}`,
+        timeMs: o.timeMs + i * 60_000,
+        ...(o.attrs ? { attrs: { ...o.attrs, holderHost: 'TH-9' } } : {}),
+      })),
+    )
+    const changed = new Date((held[0]?.timeMs ?? 0) - 60_000).toISOString()
+    const org = file('changed.json', JSON.stringify({ changes: [{ id: 'c1', at: changed, kind: 'host', sentence: 'TH-9 lost power' }] }))
+    expect(run('analyse', file('three.ndjson', ndjson([...plain, ...three])), '--incidents', '--context', org).records).toMatchObject([
+      {
+        cause: 'container-held',
+        scope: [{ dimension: 'holderHost', value: 'TH-9' }],
+        attempts: 3,
+        people: 3,
+        lostMinutes: 4.4,
+        change: { id: 'c1', sentence: 'TH-9 lost power' },
+      },
     ])
   })
 

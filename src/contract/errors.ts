@@ -9,6 +9,8 @@ export const ERRORS = {
   'csrf.missing': [403, 'The page is out of date. Load it again.'],
   'not-found': [404, 'There is nothing here.'],
   'attempt.unknown': [404, 'No attempt has this id.'],
+  'incident.unknown': [404, 'No incident of this window is called that any more.'],
+  'change.unknown': [404, 'No change has this id.'],
   'person.unknown': [404, 'No person has this name.'],
   'upload.unknown': [404, 'No upload has this id.'],
   'share.unknown': [404, 'No share has this id.'],

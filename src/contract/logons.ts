@@ -28,28 +28,77 @@ export const AttemptQuery = z.object({
   person: z.string().max(200).optional(),
   cause: z.string().max(100).optional(),
   upload: z.string().max(40).optional(),
+  zone: z.string().max(200).optional(),
+  site: z.string().max(200).optional(),
+  image: z.string().max(200).optional(),
+  network: z.string().max(200).optional(),
+  transport: z.string().max(200).optional(),
+  clientKind: z.string().max(200).optional(),
+  clientVersion: z.string().max(200).optional(),
+  factor: z.string().max(200).optional(),
+  holderHost: z.string().max(200).optional(),
+  part: z.string().max(300).optional(),
+  package: z.string().max(300).optional(),
+  group: z.string().max(200).optional(),
   sort: z.enum(['started', 'total', 'lost']).default('started'),
   before: z.string().max(100).optional(),
   limit: z.coerce.number().int().min(1).max(1000).default(100),
 })
 export type AttemptQuery = z.infer<typeof AttemptQuery>
 
+const Scoped = z.array(z.object({ dimension: z.string(), value: z.string() }))
+const Part = z.object({ hit: z.number(), n: z.number() })
+const ChangeSaid = z.object({ id: z.string(), atMs: z.number(), kind: z.string(), scope: Scoped, sentence: z.string(), by: z.string().optional() })
+
 export const IncidentLine = z.object({
   id: z.string(),
+  /** Many with one cause at one place, or single cases of a cause that make no incident. */
+  kind: z.enum(['incident', 'single']),
   cause: z.string(),
   title: z.string(),
-  scope: z.array(z.object({ dimension: z.string(), value: z.string() })),
-  fromMs: z.number(),
-  toMs: z.number(),
+  scope: Scoped,
   /** Since when it has been going on, also before the window. */
   sinceMs: z.number(),
+  toMs: z.number(),
+  /** Those of the window. */
   attempts: z.number(),
   failed: z.number(),
   people: z.number(),
   lostMs: z.number(),
   example: z.string(),
+  /** The change that most likely began it. */
+  change: ChangeSaid.nullable(),
 })
 export type IncidentLine = z.infer<typeof IncidentLine>
+
+export const Clue = z.object({ for: z.boolean(), weight: z.number(), sentence: z.string(), detail: z.string().optional() })
+
+/** Whether something that was done helped: the same people or place, before and after it. */
+export const Watch = z.object({
+  sinceMs: z.number(),
+  /** Who is followed, in words. */
+  cohort: z.string(),
+  verdict: z.enum(['waiting', 'too early', 'helped', 'worse', 'no effect']),
+  sentence: z.string(),
+  before: z.object({ n: z.number(), failed: z.number(), medianMs: z.number().nullable() }),
+  after: z.object({ n: z.number(), failed: z.number(), medianMs: z.number().nullable(), withCause: z.number() }),
+  /** The evidence so far, as log likelihood ratios, and the bound that each must reach. */
+  test: z.object({ helped: z.number(), worse: z.number(), bound: z.number(), floor: z.number() }),
+})
+export type Watch = z.infer<typeof Watch>
+
+export const IncidentPage = IncidentLine.extend({
+  contrast: z.object({ inside: Part, outside: Part }),
+  p: z.number(),
+  alongside: z.array(z.object({ place: z.object({ dimension: z.string(), value: z.string() }), sentence: z.string() })),
+  suspects: z.array(z.object({ change: ChangeSaid, score: z.number(), reasons: z.array(Clue) })),
+  /** Hour by hour at its place: how many logged on, and how many had it. */
+  hours: z.array(z.object({ atMs: z.number(), n: z.number(), hit: z.number() })),
+  /** What was done since it began that may have helped: jobs and changes, the newest first. */
+  done: z.array(z.object({ atMs: z.number(), sentence: z.string() })),
+  watch: Watch.nullable(),
+})
+export type IncidentPage = z.infer<typeof IncidentPage>
 
 export const Today = z.object({
   fromMs: z.number(),
@@ -73,11 +122,12 @@ export const Today = z.object({
     shownOf: z.number(),
   }),
   incidents: z.array(IncidentLine),
+  /** Where attempts of earlier days are still being read after a start: since when incidents are known. */
+  incidentsFromMs: z.number().nullable(),
 })
 export type Today = z.infer<typeof Today>
 
 const Usual = z.object({ medianMs: z.number(), lowMs: z.number(), highMs: z.number() })
-export const Clue = z.object({ for: z.boolean(), weight: z.number(), sentence: z.string(), detail: z.string().optional() })
 export const Remedy = z.object({
   kind: z.enum(['release-hold', 'stop-draining', 'restart-host', 'tell']),
   label: z.string(),

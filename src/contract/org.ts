@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { CHANGE_KINDS } from './changes'
 
 const id = z.string().min(1).max(200)
 const ids = z.array(id).max(10_000)
@@ -59,7 +60,7 @@ export const OrgFile = z.object({
         .object({
           id,
           at: z.iso.datetime({ offset: true }),
-          kind: z.enum(['image', 'policy', 'package', 'gateway', 'host', 'share', 'directory', 'other']).catch('other'),
+          kind: z.enum(CHANGE_KINDS).catch('other'),
           scope: z.array(z.object({ dimension: z.string().max(50), value: z.string().max(500) })).default([]),
           sentence: z.string().max(1000).default(''),
         })

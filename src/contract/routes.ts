@@ -4,7 +4,7 @@ import type { Permission, Route } from './route'
 import { ReportedAdmin, SessionReport } from './policies'
 import { POLICY_ROUTES } from './policy-routes'
 import { InventoryLine } from './files'
-import { AttemptLine, AttemptQuery, Story, Today, UploadState } from './logons'
+import { LOGON_ROUTES } from './logon-routes'
 import { OrgFile } from './org'
 import { Leftover, PoolJob, PoolsPage } from './pools'
 import { LossPage, LossQuery, NewWave, RoomPage, RoomQuery, Wave } from './room'
@@ -17,7 +17,6 @@ const Id = z.object({ id: z.string().min(1).max(200) })
 /** Its id is share and path, as the host writes it. */
 const Container = z.object({ id: z.string().min(1).max(900) })
 const Done = z.object({ ok: z.literal(true) })
-const Window = z.object({ fromMs: z.coerce.number().optional(), toMs: z.coerce.number().optional() })
 
 /** The whole API. The server registers from it, the web client infers from it, and /api/openapi.json is made from it. */
 export const ROUTES = {
@@ -43,102 +42,7 @@ export const ROUTES = {
   me: { method: 'GET', path: '/api/me', permission: 'viewer', sentence: 'Who is signed in.', response: Me },
   events: { method: 'GET', path: '/api/events', permission: 'viewer', sentence: 'Server-sent events: what changed, so that a page can follow.' },
 
-  today: {
-    method: 'GET',
-    path: '/api/today',
-    permission: 'viewer',
-    sentence: 'The logons of a window against the usual, and what needs a decision, by time lost.',
-    query: Window,
-    response: Today,
-  },
-  attempts: {
-    method: 'GET',
-    path: '/api/attempts',
-    permission: 'viewer',
-    sentence: 'Attempts, newest first, filtered; a page at a time.',
-    query: AttemptQuery,
-    response: z.object({ attempts: z.array(AttemptLine), next: z.string().nullable() }),
-  },
-  attemptsExport: {
-    method: 'GET',
-    path: '/api/attempts.csv',
-    permission: 'viewer',
-    sentence: 'The same list as CSV (RFC 4180), up to 10,000 lines.',
-    query: AttemptQuery,
-  },
-  story: {
-    method: 'GET',
-    path: '/api/attempts/:id',
-    permission: 'viewer',
-    sentence: 'One attempt, told from end to end.',
-    params: Id,
-    response: Story,
-  },
-  traces: { method: 'POST', path: '/v1/traces', permission: 'token evidence', sentence: 'OpenTelemetry traces: OTLP/HTTP in JSON, also gzip.' },
-  evidence: {
-    method: 'POST',
-    path: '/api/evidence',
-    permission: 'token evidence',
-    sentence: 'Observations as NDJSON; answered when they are durable.',
-    response: z.object({
-      observations: z.number(),
-      refused: z.number(),
-      attempts: z.number(),
-      faults: z.array(z.object({ line: z.number().nullable(), reason: z.string() })),
-    }),
-  },
-  upload: {
-    method: 'POST',
-    path: '/api/uploads',
-    permission: 'help-desk',
-    sentence: 'Takes an evidence file (multipart) and reads it as a job.',
-    response: UploadState,
-  },
-  uploadByToken: {
-    method: 'POST',
-    path: '/api/evidence/files',
-    permission: 'token evidence',
-    sentence: 'Takes an evidence file (raw body) and reads it as a job.',
-    response: UploadState,
-  },
-  uploads: {
-    method: 'GET',
-    path: '/api/uploads',
-    permission: 'viewer',
-    sentence: 'Evidence files, newest first.',
-    response: z.object({ uploads: z.array(UploadState) }),
-  },
-  uploadState: {
-    method: 'GET',
-    path: '/api/uploads/:id',
-    permission: 'viewer',
-    sentence: 'How far an evidence file was read, and what was refused.',
-    params: Id,
-    response: UploadState,
-  },
-  uploadStateByToken: {
-    method: 'GET',
-    path: '/api/evidence/files/:id',
-    permission: 'token evidence',
-    sentence: 'The same, for whoever sent the file by token.',
-    params: Id,
-    response: UploadState,
-  },
-  uploadCancel: {
-    method: 'POST',
-    path: '/api/uploads/:id/cancel',
-    permission: 'help-desk',
-    sentence: 'Stops reading a file. What was read stays.',
-    params: Id,
-    response: UploadState,
-  },
-  uploadRefused: {
-    method: 'GET',
-    path: '/api/uploads/:id/refused.csv',
-    permission: 'viewer',
-    sentence: 'The refused records: line, reason, beginning.',
-    params: Id,
-  },
+  ...LOGON_ROUTES,
 
   find: {
     method: 'GET',

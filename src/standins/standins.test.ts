@@ -45,7 +45,7 @@ describe('Larkmere Ferries', () => {
   it('plants troubles that the diagnosis finds from the evidence alone', () => {
     const explained = analyseAll(
       correlate(days(6, 0), NOW).map(({ attempt }) => attempt),
-      company.org,
+      OrgFile.parse(company.org),
     )
     const causes = new Map<string, number>()
     for (const { diagnosis } of explained) if (diagnosis.cause) causes.set(diagnosis.cause.id, (causes.get(diagnosis.cause.id) ?? 0) + 1)

@@ -88,6 +88,8 @@ const MANY = 300
 /** With more places than this, those that no neighbour is at are forgotten. */
 const MOST_PLACES = 20_000
 
+/** A share is called crowded by what comes in four minutes. */
+const SLOT_MS = 240_000
 /** So many of the nearest are asked about a share. */
 const NEAREST = 30
 
@@ -114,11 +116,27 @@ export class Around {
   #sorted = true
   readonly #numbers = new Map<string, number>([['', 0]])
   #next = 1
+  readonly #slotsOf = new Map<number, { slot: number; rows: number; counts: ReadonlyMap<number, number>; median: number }>()
 
   add({ id, atMs, places, beyond, failed, fault }: Neighbour): void {
     const last = this.#rows.at(-1)
     if (last && last.atMs > atMs) this.#sorted = false
     this.#rows.push({ id, atMs, places: DIMENSIONS.map((dimension) => this.#numberOf(places[dimension])), beyond, failed, fault })
+  }
+
+  /** The same attempt again, as it is known now. */
+  replace(neighbour: Neighbour): void {
+    this.#sort()
+    for (let i = this.#firstFrom(neighbour.atMs); this.#rows[i]?.atMs === neighbour.atMs; i++)
+      if (this.#rows[i]?.id === neighbour.id) {
+        this.#rows.splice(i, 1)
+        break
+      }
+    this.add(neighbour)
+  }
+
+  get size(): number {
+    return this.#rows.length
   }
 
   /** Forgets everything before a moment, so that memory stays bounded. */
@@ -127,6 +145,7 @@ export class Around {
     this.#rows = this.#rows.slice(this.#firstFrom(beforeMs))
     if (this.#numbers.size > MOST_PLACES) {
       const used = new Set(this.#rows.flatMap(({ places }) => places))
+      this.#slotsOf.clear()
       for (const [place, number] of this.#numbers) if (number !== 0 && !used.has(number)) this.#numbers.delete(place)
     }
   }
@@ -153,8 +172,7 @@ export class Around {
       if (!row || isSelf(row, self) || fences.some((column) => row.places[column] !== own[column])) continue
       const hit = bit === 0 ? row.failed && row.fault === self.fault : (row.beyond & bit) !== 0
       // A place that was not reported is another one, unless the attempt ended before it could be.
-      for (let d = 0; d < DIMENSIONS.length; d++)
-        if (own[d] !== 0 && (row.places[d] !== 0 || !row.failed)) count(d, row.places[d] === own[d], hit)
+      for (let d = 0; d < DIMENSIONS.length; d++) if (own[d] !== 0 && (row.places[d] !== 0 || !row.failed)) count(d, row.places[d] === own[d], hit)
       for (const [p, columns] of PAIR_COLUMNS.entries()) {
         const [a, b] = columns
         if (own[a] === 0 || own[b] === 0 || (row.failed && (row.places[a] === 0 || row.places[b] === 0))) continue
@@ -198,6 +216,20 @@ export class Around {
     return { inside, outside }
   }
 
+  /** Of the neighbours at a place that are nearest in time, how many had the same trouble. */
+  nearest(self: Neighbour, dimension: Dimension, phase: string, most = 8): Contrast['inside'] {
+    const bit = phase === 'failed' ? 0 : 1 << SERIES.indexOf(phase)
+    const [column, own] = this.#column(self, dimension)
+    const [from, to] = this.#range(self.atMs, NEAR_MS)
+    const result = { n: 0, hit: 0 }
+    for (const row of this.#outwards(self.atMs, from, to)) {
+      if (row.places[column] !== own || isSelf(row, self)) continue
+      if (bit === 0 ? row.failed && row.fault === self.fault : row.beyond & bit) result.hit++
+      if (++result.n === most) break
+    }
+    return result
+  }
+
   /**
    * How crowded a share is at a moment: logons a minute in the two minutes either side, and in the median four minutes that had any, within a
    * day either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.
@@ -205,29 +237,53 @@ export class Around {
   crowd(self: Neighbour, phase: string): Crowd {
     const bit = 1 << SERIES.indexOf(phase)
     const [column, own] = this.#column(self, 'share')
-    const [from, to] = this.#range(self.atMs, FAR_MS)
+    const { counts, median } = this.#slots(column, own, self.atMs)
+    const crowdedFrom = Math.max(4, 2 * median)
+    const [nearFrom, nearTo] = this.#range(self.atMs, SLOT_MS / 2)
     let near = 0
-    const slots = new Map<number, number>()
-    const slotOf = (row: Row) => Math.floor((row.atMs - self.atMs) / 240_000 + 0.5)
-    const on: Row[] = []
+    for (let i = nearFrom; i < nearTo; i++) if (this.#rows[i]?.places[column] === own) near++
+    const whenCrowded = { n: 0, hit: 0 }
+    const whenQuiet = { n: 0, hit: 0 }
+    const [from, to] = this.#range(self.atMs, FAR_MS)
+    for (const row of this.#outwards(self.atMs, from, to)) {
+      if (row.places[column] !== own || row.failed || isSelf(row, self)) continue
+      const side = (counts.get(Math.floor(row.atMs / SLOT_MS)) ?? 0) >= crowdedFrom ? whenCrowded : whenQuiet
+      if (side.n < NEAREST) {
+        side.n++
+        if ((row.beyond & bit) !== 0) side.hit++
+      } else if (whenCrowded.n + whenQuiet.n >= 2 * NEAREST) break
+    }
+    return { aMinute: (near * 60_000) / SLOT_MS, medianAMinute: (median * 60_000) / SLOT_MS, whenCrowded, whenQuiet }
+  }
+
+  /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */
+  #slots(column: number, own: number, atMs: number): { readonly counts: ReadonlyMap<number, number>; readonly median: number } {
+    const slot = Math.floor(atMs / SLOT_MS)
+    const kept = this.#slotsOf.get(own)
+    if (kept?.slot === slot && Math.abs(kept.rows - this.#rows.length) <= 0.02 * kept.rows) return kept
+    const counts = new Map<number, number>()
+    const [from, to] = this.#range((slot + 0.5) * SLOT_MS, FAR_MS)
     for (let i = from; i < to; i++) {
       const row = this.#rows[i]
-      if (row?.places[column] !== own || !row) continue
-      if (Math.abs(row.atMs - self.atMs) <= 120_000) near++
-      slots.set(slotOf(row), (slots.get(slotOf(row)) ?? 0) + 1)
-      if (!row.failed) on.push(row)
+      if (row?.places[column] !== own) continue
+      const at = Math.floor(row.atMs / SLOT_MS)
+      counts.set(at, (counts.get(at) ?? 0) + 1)
     }
-    const sorted = [...slots.values()].sort((a, b) => a - b)
-    const median = sorted[sorted.length >> 1] ?? 0
-    const crowded = (row: Row) => (slots.get(slotOf(row)) ?? 0) >= Math.max(4, 2 * median)
-    on.sort((a, b) => Math.abs(a.atMs - self.atMs) - Math.abs(b.atMs - self.atMs))
-    const tally = (rows: readonly Row[]) => ({ n: rows.length, hit: rows.filter(({ beyond }) => (beyond & bit) !== 0).length })
-    const others = on.filter((row) => !isSelf(row, self))
-    return {
-      aMinute: near / 4,
-      medianAMinute: median / 4,
-      whenCrowded: tally(others.filter(crowded).slice(0, NEAREST)),
-      whenQuiet: tally(others.filter((row) => !crowded(row)).slice(0, NEAREST)),
+    const sorted = [...counts.values()].sort((a, b) => a - b)
+    const result = { slot, rows: this.#rows.length, counts, median: sorted[sorted.length >> 1] ?? 0 }
+    this.#slotsOf.set(own, result)
+    return result
+  }
+
+  /** Rows from a moment outwards, the nearest first. */
+  *#outwards(atMs: number, from: number, to: number): Generator<Row> {
+    let after = this.#firstFrom(atMs)
+    let before = after - 1
+    while (before >= from || after < to) {
+      const earlier = before >= from ? atMs - (this.#rows[before]?.atMs ?? 0) : Infinity
+      const later = after < to ? (this.#rows[after]?.atMs ?? 0) - atMs : Infinity
+      const row = this.#rows[earlier < later ? before-- : after++]
+      if (row) yield row
     }
   }
 

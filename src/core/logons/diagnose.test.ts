@@ -6,7 +6,8 @@ import { CAUSES } from './causes'
 import { canonicalCode, codeNumber } from './codes'
 import { correlate } from './correlate'
 import { logon, START_MS } from './fixtures/builders'
-import { affectedBy, incidents } from './incidents'
+import { findIncidents } from './incidents'
+import { Ledger, seenOf } from './ledger'
 import type { Attrs, Observation } from './observation'
 
 const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }
@@ -157,14 +158,15 @@ describe('causes', () => {
         logon({
           id: i === n >> 1 ? 'it' : `with-${i}`,
           person: `s${i}`,
-          host: `TH-Q2-${i % 8}`,
+          host: `TH-Q1-${i % 8}`,
           at: START_MS + i * everyMs,
           attrs: { share, shareLatencyMs: 40 },
           phases: { ...USUAL, container: 9000 },
         }),
       ).flat()
-    expect(explain(at(150, 1500)).diagnosis.cause?.id).toBe('logon-storm')
-    expect(explain(at(12, 60_000)).diagnosis.cause?.id).toBe('share-slow')
+    const ordinarily = { share, shareLatencyMs: 4 }
+    expect(explain(at(80, 2000), EMPTY_ORG, ordinarily).diagnosis.cause?.id).toBe('logon-storm')
+    expect(explain(at(12, 60_000), EMPTY_ORG, ordinarily).diagnosis.cause?.id).toBe('share-slow')
   })
 
   it('says which record is needed for a wait without one', () => {
@@ -211,10 +213,12 @@ describe('incidents', () => {
       }),
     ).flat()
     const wrong = logon({ id: 'w', person: 'w', outcome: 'failed', phases: { 'sign-on': 3000 }, marks: [['0xC000006A', 'sign-on', 3000]] })
-    const found = incidents(
-      analyseAll(correlate([...before(), ...held, ...wrong], START_MS + 7_200_000).map(({ attempt }) => attempt)).flatMap(affectedBy),
-    )
-    expect(found.map(({ cause }) => cause)).toEqual(['container-held', 'wrong-password'])
+    const ledger = new Ledger()
+    for (const one of analyseAll(correlate([...before(), ...held, ...wrong], START_MS + 7_200_000).map(({ attempt }) => attempt)))
+      ledger.add(seenOf(one))
+    const { incidents: found, scattered } = findIncidents(ledger)
+    expect(found.map(({ cause }) => cause)).toEqual(['container-held'])
+    expect(scattered).toMatchObject([{ cause: 'wrong-password', attempts: 1, people: 1, failed: 1 }])
     expect(found[0]).toMatchObject({ people: 5, attempts: 5, failed: 5, scope: [{ dimension: 'holderHost', value: 'TH-Q2-07' }] })
   })
 })

@@ -1,9 +1,9 @@
-import { EMPTY_ORG, transitiveGroups, type Org } from '../people/org'
-import { changePoints, rateCost } from '../stats/change-points'
-import { contrastGain, discoveries, fisherExact, type Table } from '../stats/significance'
+import { EMPTY_ORG, type Org } from '../people/org'
+import { discoveries, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
-import { PLACE_DIMENSIONS, type Ledger } from './ledger'
-import { suspect, SUSPECTED, type Suspect } from './suspects'
+import { Search, type Candidate } from './incident-search'
+import type { Ledger } from './ledger'
+import type { Suspect } from './suspects'
 
 export interface Place {
   readonly dimension: string
@@ -55,43 +55,21 @@ export interface Found {
   readonly scattered: readonly Scattered[]
 }
 
-/** Fewer attempts than this are single cases. */
-const FEWEST = 3
-/** So many incidents are looked for behind one cause. */
-const MOST_OF_A_CAUSE = 12
-/** A contrast must gain at least so much before it names a place. */
-const LEAST_GAIN = 12
 /** Of the incidents named, at most this share is chance. */
 const FALSE_RATE = 0.01
-const DAY_MS = 86_400_000
-
-const DIMENSION_INDEX = new Map<string, number>(PLACE_DIMENSIONS.map((dimension, index) => [dimension, index]))
-/** Where a cause can sit when nothing is known of it beforehand. */
-const ANYWHERE = ['host', 'share', 'image', 'pool', 'zone', 'site', 'network', 'factor', 'transport', 'clientVersion', 'clientKind', 'holderHost', 'group', 'person']
-/** What may narrow a place further. */
-const NARROWING = ['pool', 'zone', 'site', 'image', 'network', 'clientVersion', 'share', 'host', 'group']
-
-/** One place, as a test of a row. */
-interface Element {
-  readonly dimension: string
-  readonly number: number
-}
-interface Scope {
-  readonly elements: readonly Element[]
-  readonly gain: number
-}
-
 /**
  * Incidents among the attempts of a window. For each cause: the place that tells best who had it (twice the log likelihood ratio of two rates
  * against one, greedily, then narrowed by a second place where that says much more), then when it began and ended there (change points of the rate,
  * see change-points.ts), then the rest again. What could be chance is left out (Benjamini–Hochberg over all that were tried).
+ * @param shownFromMs attempts before this say when something began and how sure it is; only those from it on are counted and told
  */
-export function findIncidents(ledger: Ledger, org: Org = EMPTY_ORG, fromMs = -Infinity, toMs = Infinity): Found {
+export function findIncidents(ledger: Ledger, org: Org = EMPTY_ORG, fromMs = -Infinity, toMs = Infinity, shownFromMs = fromMs): Found {
   const search = new Search(ledger, org, ledger.rows(fromMs, toMs))
+  const shown = (rows: readonly number[]) => (shownFromMs <= fromMs ? rows : rows.filter((row) => ledger.atMs(row) >= shownFromMs))
   const candidates: Candidate[] = []
   const scattered: Scattered[] = []
   for (const [cause, rows] of search.byCause()) {
-    const left = search.of(ledger.causeName(cause), rows, candidates)
+    const left = shown(search.of(ledger.causeName(cause), rows, candidates))
     if (left.length) scattered.push(scatteredOf(ledger, ledger.causeName(cause), left))
   }
   const real = discoveries(
@@ -100,8 +78,10 @@ export function findIncidents(ledger: Ledger, org: Org = EMPTY_ORG, fromMs = -In
   )
   const incidents: Incident[] = []
   candidates.forEach((candidate, i) => {
-    if (real[i]) incidents.push(search.told(candidate))
-    else scattered.push(scatteredOf(ledger, candidate.cause, candidate.hits))
+    const hits = shown(candidate.hits)
+    if (hits.length === 0) return
+    if (real[i]) incidents.push(search.told(candidate, hits))
+    else scattered.push(scatteredOf(ledger, candidate.cause, hits))
   })
   return {
     incidents: distinct(incidents).sort((a, b) => b.lostMs - a.lostMs || (a.id < b.id ? -1 : 1)),
@@ -109,384 +89,29 @@ export function findIncidents(ledger: Ledger, org: Org = EMPTY_ORG, fromMs = -In
   }
 }
 
-interface Candidate {
-  readonly cause: string
-  readonly elements: readonly Element[]
-  readonly hits: readonly number[]
-  readonly contrast: Table
-  readonly p: number
+export interface HitHour {
+  readonly atMs: number
+  readonly n: number
+  readonly hit: number
 }
+const HOUR_MS = 3_600_000
 
-class Search {
-  readonly #groups = new Map<number, readonly number[]>()
-  readonly #groupNames: string[] = []
-  readonly #groupNumbers = new Map<string, number>()
-  readonly #columns: Int32Array[]
-
-  constructor(
-    private readonly ledger: Ledger,
-    private readonly org: Org,
-    private readonly rows: Int32Array,
-  ) {
-    this.#columns = []
-    const groupsOf = new Map(org.people.map(({ id, groups }) => [id.toLowerCase(), groups ?? []]))
-    for (let person = 1; person < ledger.people && groupsOf.size > 0; person++) {
-      const all = transitiveGroups(groupsOf.get(ledger.personName(person)) ?? [], org.groups)
-      this.#groups.set(
-        person,
-        [...all].map((group) => this.#groupNumber(group)),
-      )
-    }
-  }
-
-  /** Rows with a cause, by cause. */
-  byCause(): Map<number, number[]> {
-    const result = new Map<number, number[]>()
-    for (const row of this.rows) {
-      const cause = this.ledger.cause(row)
-      if (cause <= 0) continue
-      const list = result.get(cause)
-      if (list) list.push(row)
-      else result.set(cause, [row])
-    }
-    return result
-  }
-
-  /** The incidents behind one cause are added to the candidates; what is left over is returned. */
-  of(cause: string, hits: readonly number[], candidates: Candidate[]): readonly number[] {
-    const at = CAUSE_BY_ID.get(cause)?.at ?? ANYWHERE
-    if (at.length === 0) return hits
-    let left = [...hits]
-    for (let round = 0; round < MOST_OF_A_CAUSE && left.length >= FEWEST; round++) {
-      const found = this.#next(cause, at, left)
-      if (found.length === 0) break
-      const taken = new Set(found.flatMap((one) => one.hits))
-      candidates.push(...found)
-      left = left.filter((row) => !taken.has(row))
-    }
-    return left
-  }
-
-  #next(cause: string, at: readonly string[], hits: readonly number[]): Candidate[] {
-    // What a part or package is called is known only of those who waited for it: it names the incident, and places narrow it.
-    const named = this.#named(at, hits)
-    const mine = named ? hits.filter((row) => this.#inside(row, [named])) : hits
-    const dimensions = named ? NARROWING : at.filter((dimension) => dimension !== 'part' && dimension !== 'package')
-    const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named !== null)
-    if (!whole && !named) return []
-    const episodes = this.#episodes(whole?.elements ?? [], new Set(mine))
-    return episodes.flatMap((episode): Candidate[] => {
-      if (episode.length < FEWEST) return []
-      const first = this.ledger.atMs(episode[0] ?? 0)
-      const last = this.ledger.atMs(episode.at(-1) ?? 0)
-      // While it lasted, its place shows more sharply than over the whole window.
-      const during = this.ledger.rows(first, last + 1)
-      const all = mine.filter((row) => this.ledger.atMs(row) >= first && this.ledger.atMs(row) <= last)
-      const sharper = this.#best(dimensions.length ? dimensions : NARROWING, all, during, named !== null)
-      const place = sharper ?? (named ? null : whole)
-      const elements = place?.elements ?? []
-      const inside = all.filter((row) => this.#inside(row, elements))
-      if (inside.length < FEWEST) return []
-      const contrast = this.#contrast(elements, new Set(inside), during)
-      const before = this.#before(elements, first, new Set(mine))
-      const people = new Set(inside.map((row) => this.ledger.person(row))).size
-      const single = elements.some(({ dimension }) => dimension === 'person')
-      if (people < 2 && !single) return []
-      // By chance: against others at the time, or against the same place before it began, whichever says more.
-      const p = Math.min(fisherExact(contrast, 'more'), fisherExact({ inside: contrast.inside, outside: before }, 'more'), 1)
-      return [{ cause, elements: [...(named ? [named] : []), ...elements], hits: inside, contrast, p }]
-    })
-  }
-
-  /** The part or package that most of the hits waited for. */
-  #named(at: readonly string[], hits: readonly number[]): Element | null {
-    for (const dimension of ['package', 'part']) {
-      if (!at.includes(dimension)) continue
-      const counts = this.#count(dimension, hits)
-      const best = [...counts].filter(([number]) => number > 0).sort((a, b) => b[1] - a[1])[0]
-      if (best && best[1] >= FEWEST) return { dimension, number: best[0] }
-    }
-    return null
-  }
-
-  /**
-   * The place that tells best who had it: one element, or two where the second says much more.
-   * @param strict only a place that nearly all of it is at, and few others
-   */
-  #best(dimensions: readonly string[], hits: readonly number[], among: Int32Array, strict: boolean): Scope | null {
-    const hitSet = new Set(hits)
-    const fine = among.filter((row) => this.ledger.cause(row) === 0)
-    const total = { hit: hits.length, n: hits.length + fine.length }
-    const scopes: (Scope & { table: Table; rank: number })[] = []
-    dimensions.forEach((dimension, rank) => {
-      if (dimension.includes('+')) {
-        const pair = dimension.split('+')
-        const keyed = new Map<string, { elements: Element[]; n: number }>()
-        for (const row of hits) {
-          const elements = pair.map((one) => ({ dimension: one, number: this.#number(one, row) }))
-          if (elements.some(({ number }) => number <= 0)) continue
-          const key = elements.map(({ number }) => number).join(' ')
-          const known = keyed.get(key)
-          if (known) known.n++
-          else keyed.set(key, { elements, n: 1 })
-        }
-        for (const { elements, n } of keyed.values()) if (n >= FEWEST) add(elements, this.#contrast(elements, hitSet, among), rank)
-        return
-      }
-      const counts = this.#count(dimension, hits)
-      if (![...counts].some(([number, n]) => number > 0 && n >= FEWEST)) return
-      const healthy = this.#count(dimension, fine)
-      for (const [number, hit] of counts) {
-        if (number <= 0 || hit < FEWEST) continue
-        const n = hit + (healthy.get(number) ?? 0)
-        add([{ dimension, number }], { inside: { hit, n }, outside: { hit: total.hit - hit, n: total.n - n } }, rank)
-      }
-    })
-    function add(elements: readonly Element[], table: Table, rank: number): void {
-      const gain = contrastGain(table)
-      if (gain < LEAST_GAIN) return
-      if (strict && (table.inside.hit < 0.85 * total.hit || table.inside.hit < 0.5 * table.inside.n)) return
-      scopes.push({ elements, gain, table, rank })
-    }
-    // Of places that tell about as well, the one where it sits by its nature.
-    scopes.sort((a, b) => b.gain * (1 - 0.015 * b.rank) - a.gain * (1 - 0.015 * a.rank))
-    const [single] = scopes
-    if (!single) return null
-    if (single.elements.length > 1 || single.elements.some(({ dimension }) => dimension === 'person' || dimension === 'host')) return single
-    return this.#narrowed(single, hits.filter((row) => this.#inside(row, single.elements)), among) ?? single
-  }
-
-  /** A second place within the first: nearly all of the hits are at both, and those at the first alone are fine. */
-  #narrowed(first: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope | null {
-    const inside = among.filter((row) => this.ledger.cause(row) === 0 && this.#inside(row, first.elements))
-    if (inside.length < 5) return null
-    const known = new Set(first.elements.map(({ dimension }) => dimension))
-    let best: { element: Element; gain: number } | null = null
-    for (const dimension of NARROWING) {
-      if (known.has(dimension)) continue
-      const healthy = this.#count(dimension, inside)
-      for (const [number, hit] of this.#count(dimension, hits)) {
-        if (number <= 0 || hit < 0.85 * hits.length) continue
-        const n = hit + (healthy.get(number) ?? 0)
-        const rest = { hit: hits.length - hit, n: hits.length + inside.length - n }
-        if (rest.n < 5 || rest.hit / rest.n > 0.12 * (hit / n)) continue
-        const gain = contrastGain({ inside: { hit, n }, outside: rest })
-        if (gain > Math.max(LEAST_GAIN, best?.gain ?? 0)) best = { element: { dimension, number }, gain }
-      }
-    }
-    return best ? { elements: [...first.elements, best.element], gain: first.gain + best.gain } : null
-  }
-
-  /** When it began and ended at a place: the stretches in which far more had it than before and after, each as its hits by time. */
-  #episodes(elements: readonly Element[], hits: ReadonlySet<number>): number[][] {
-    const rows: number[] = []
-    for (const row of this.rows) {
-      const hit = hits.has(row)
-      if ((hit || this.ledger.cause(row) === 0) && this.#inside(row, elements)) rows.push(row)
-    }
-    const block = Math.max(1, Math.ceil(rows.length / MOST_BLOCKS))
-    const blocks = Math.ceil(rows.length / block)
-    const ones = new Float64Array(blocks)
-    const tries = new Float64Array(blocks)
-    rows.forEach((row, i) => {
-      const at = Math.floor(i / block)
-      tries[at] = (tries[at] ?? 0) + 1
-      if (hits.has(row)) ones[at] = (ones[at] ?? 0) + 1
-    })
-    const all = ones.reduce((sum, one) => sum + one, 0) / Math.max(1, rows.length)
-    const cuts = [0, ...changePoints(rateCost(ones, tries), 3 * Math.log(Math.max(2, rows.length)), 1), blocks]
-    const segments = cuts.slice(1).map((to, i) => {
-      const from = cuts[i] ?? 0
-      const list = rows.slice(from * block, to * block)
-      const own = list.filter((row) => hits.has(row))
-      return { hits: own, n: list.length, rate: own.length / Math.max(1, list.length) }
-    })
-    const least = Math.min(...segments.map(({ rate }) => rate))
-    const high = (rate: number) => rate > 0.08 && (segments.length === 1 || rate >= Math.max(3 * least, 0.5 * all))
-    const episodes: number[][] = []
-    let open: number[] | null = null
-    for (const segment of segments) {
-      if (high(segment.rate)) {
-        if (open) open.push(...segment.hits)
-        else episodes.push((open = [...segment.hits]))
-      } else open = null
-    }
-    return episodes
-  }
-
-  told({ cause, elements, hits, contrast, p }: Candidate): Incident {
-    const { ledger } = this
-    const first = hits[0] ?? 0
-    const fromMs = ledger.atMs(first)
-    const lastRow = hits.at(-1) ?? first
-    const toMs = ledger.atMs(lastRow)
-    let worst = first
-    let [failed, lostMs] = [0, 0]
-    for (const row of hits) {
-      if (ledger.lostMs(row) > ledger.lostMs(worst)) worst = row
-      if (ledger.failed(row)) failed++
-      lostMs += ledger.lostMs(row)
-    }
-    const scope = elements.map(({ dimension, number }) => ({ dimension, value: this.#name(dimension, number) }))
-    const suspects = this.#suspects(cause, elements, hits, fromMs, toMs)
-    const [likely] = suspects
-    return {
-      id: [cause, ...scope.map(({ dimension, value }) => `${dimension}=${value}`), fromMs.toString(36)].join('~'),
-      cause,
-      title: CAUSE_BY_ID.get(cause)?.title ?? 'Not explained',
-      scope,
-      fromMs,
-      toMs,
-      attempts: hits.length,
-      failed,
-      people: new Set(hits.map((row) => ledger.person(row))).size,
-      lostMs,
-      example: ledger.id(worst),
-      contrast,
-      p,
-      alongside: this.#alongside(elements, hits, fromMs, toMs),
-      suspects,
-      change: likely && likely.score >= SUSPECTED ? likely.change : null,
-    }
-  }
-
-  /** Places that nearly all of it is at too, but at which others are fine. */
-  #alongside(elements: readonly Element[], hits: readonly number[], fromMs: number, toMs: number): Incident['alongside'] {
-    const fine = this.ledger.rows(fromMs, toMs + 1).filter((row) => this.ledger.cause(row) === 0)
-    const used = new Set(elements.map(({ dimension }) => dimension))
-    return ['host', 'pool', 'share', 'image', 'zone', 'network'].flatMap((dimension) => {
-      if (used.has(dimension)) return []
-      const best = [...this.#count(dimension, hits)].filter(([number]) => number > 0).sort((a, b) => b[1] - a[1])[0]
-      if (!best || best[1] < 0.7 * hits.length) return []
-      const well = this.#count(dimension, fine).get(best[0]) ?? 0
-      if (well < 3) return []
-      const value = this.#name(dimension, best[0])
-      return [
-        {
-          place: { dimension, value },
-          sentence: `${best[1]} of ${hits.length} are also on ${dimension} ${value}, but ${well} others there were fine at the time.`,
-        },
-      ]
-    })
-  }
-
-  #suspects(cause: string, elements: readonly Element[], hits: readonly number[], fromMs: number, toMs: number): Suspect[] {
-    const changes = (this.org.changes ?? []).filter(({ atMs }) => atMs <= fromMs + 30 * 60_000 && atMs > fromMs - 7 * DAY_MS)
-    if (changes.length === 0) return []
-    const during = this.ledger.rows(fromMs, toMs + 1)
-    const hitSet = new Set(hits)
-    const places = elements.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
-    return changes
-      .map((change) => {
-        const where = change.scope.filter(({ dimension }) => dimension !== 'part').map(({ dimension, value }) => this.#element(dimension, value))
-        const known = where.length > 0 && where.every((one) => one !== null)
-        const there = known ? where.filter((one) => one !== null) : []
-        const [after, until] = [this.ledger.rows(change.atMs, fromMs), this.ledger.rows(fromMs, fromMs)]
-        let well = until.length
-        for (const row of after) if (this.ledger.cause(row) === 0 && this.#inside(row, places)) well++
-        let [precise, of] = [0, 0]
-        if (known)
-          for (const row of during) {
-            if (!this.#inside(row, there) || (this.ledger.cause(row) !== 0 && !hitSet.has(row))) continue
-            of++
-            if (hitSet.has(row)) precise++
-          }
-        return suspect(change, { cause, fromMs }, {
-          covered: known ? { hit: hits.filter((row) => this.#inside(row, there)).length, of: hits.length } : null,
-          precise: known ? { hit: precise, of } : null,
-          wellBetween: well,
-        })
-      })
-      .sort((a, b) => b.score - a.score || b.change.atMs - a.change.atMs)
-      .slice(0, 8)
-  }
-
-  #contrast(elements: readonly Element[], hits: ReadonlySet<number>, among: Int32Array): Table {
-    const inside = { hit: 0, n: 0 }
-    const outside = { hit: 0, n: 0 }
-    for (const row of among) {
-      const hit = hits.has(row)
-      if (!hit && this.ledger.cause(row) !== 0) continue
-      const side = this.#inside(row, elements) ? inside : outside
-      side.n++
-      if (hit) side.hit++
-    }
-    return { inside, outside }
-  }
-
-  /** The same place in the days before: nobody, or hardly anybody, had it. */
-  #before(elements: readonly Element[], fromMs: number, hits: ReadonlySet<number>): Table['outside'] {
-    const result = { hit: 0, n: 0 }
-    for (const row of this.ledger.rows(fromMs - 3 * DAY_MS, fromMs)) {
-      const hit = hits.has(row)
-      if ((!hit && this.ledger.cause(row) !== 0) || !this.#inside(row, elements)) continue
-      result.n++
-      if (hit) result.hit++
-    }
-    return result
-  }
-
-  #inside(row: number, elements: readonly Element[]): boolean {
-    for (const { dimension, number } of elements) {
-      if (dimension === 'group') {
-        if (!this.#groups.get(this.ledger.person(row))?.includes(number)) return false
-      } else if (this.#number(dimension, row) !== number) return false
-    }
-    return true
-  }
-
-  #number(dimension: string, row: number): number {
-    if (dimension === 'person') return this.ledger.person(row)
-    return this.ledger.place(DIMENSION_INDEX.get(dimension) ?? -1, row)
-  }
-
-  #name(dimension: string, number: number): string {
-    if (dimension === 'person') return this.ledger.personName(number)
-    if (dimension === 'group') return this.#groupNames[number] ?? ''
-    return this.ledger.placeName(DIMENSION_INDEX.get(dimension) ?? -1, number)
-  }
-
-  #element(dimension: string, value: string): Element | null {
-    const number = dimension === 'group' ? (this.#groupNumbers.get(value) ?? -1) : this.ledger.placeNumber(DIMENSION_INDEX.get(dimension) ?? -1, value)
-    return number > 0 || (dimension === 'group' && number >= 0) ? { dimension, number } : null
-  }
-
-  /** How many of these rows are at each place of a dimension. */
-  #count(dimension: string, rows: ArrayLike<number>): Map<number, number> {
-    const counts = new Map<number, number>()
-    if (dimension === 'group') {
-      for (const [person, n] of this.#count('person', rows)) for (const group of this.#groups.get(person) ?? []) counts.set(group, (counts.get(group) ?? 0) + n)
-      counts.delete(0)
-      return counts
-    }
-    const size = dimension === 'person' ? this.ledger.people : this.ledger.placesIn(DIMENSION_INDEX.get(dimension) ?? -1)
-    const tally = new Int32Array(size)
-    for (let i = 0; i < rows.length; i++) {
-      const number = this.#number(dimension, rows[i] ?? 0)
-      tally[number] = (tally[number] ?? 0) + 1
-    }
-    for (let number = 1; number < size; number++) {
-      const n = tally[number] ?? 0
-      if (n > 0) counts.set(number, n)
-    }
-    return counts
-  }
-
-  /** Groups count from 1. */
-  #groupNumber(group: string): number {
-    let number = this.#groupNumbers.get(group)
-    if (number === undefined) {
-      if (this.#groupNames.length === 0) this.#groupNames.push('')
-      number = this.#groupNames.length
-      this.#groupNames.push(group)
-      this.#groupNumbers.set(group, number)
-    }
-    return number
-  }
+/**
+ * Hour by hour, how many logged on at a place and how many of them had a cause. What a part or package is called is known only of those who had it:
+ * such an element narrows who had it, not who logged on.
+ */
+export function hitsByHour(ledger: Ledger, org: Org, scope: readonly Place[], cause: string, fromMs: number, toMs: number): HitHour[] {
+  const firstMs = Math.floor(fromMs / HOUR_MS) * HOUR_MS
+  const search = new Search(ledger, org, ledger.rows(firstMs, toMs))
+  const hours = Array.from({ length: Math.max(1, Math.ceil((toMs - firstMs) / HOUR_MS)) }, (_, i) => ({ atMs: firstMs + i * HOUR_MS, n: 0, hit: 0 }))
+  search.each(scope, cause, (atMs, hit) => {
+    const hour = hours[Math.floor((atMs - firstMs) / HOUR_MS)]
+    if (!hour) return
+    hour.n++
+    if (hit) hour.hit++
+  })
+  return hours
 }
-
-/** More steps than this are joined into blocks before change points are looked for. */
-const MOST_BLOCKS = 3000
 
 function scatteredOf(ledger: Ledger, cause: string, rows: readonly number[]): Scattered {
   let worst = rows[0] ?? 0

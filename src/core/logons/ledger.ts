@@ -43,10 +43,12 @@ export function seenOf(one: Explained): Seen {
     failed: outcome === 'failed',
     cause: unusual ? (diagnosis.cause?.id ?? 'unexplained') : null,
     open: outcome === 'open',
+    // Every place is named, so that all of these objects have one shape.
     places: {
       ...placesOf(one),
-      ...(typeof holderHost === 'string' ? { holderHost } : {}),
-      ...(part === undefined ? {} : slowest === 'packages' ? { package: part } : { part }),
+      holderHost: typeof holderHost === 'string' ? holderHost : '',
+      part: slowest === 'packages' ? '' : (part ?? ''),
+      package: slowest === 'packages' ? (part ?? '') : '',
     },
   }
 }
@@ -79,6 +81,55 @@ class Names {
   }
 }
 
+/** Rows by their id: a table with open addressing, in two typed arrays. A million strings as keys of a Map cost several times as much. */
+class RowsById {
+  #rows = new Int32Array(4096).fill(-1)
+  #hashes = new Int32Array(4096)
+  #n = 0
+
+  constructor(private readonly idOf: (row: number) => string) {}
+
+  find(id: string): number {
+    const hash = hashOf(id)
+    const mask = this.#rows.length - 1
+    for (let at = hash & mask; ; at = (at + 1) & mask) {
+      const row = this.#rows[at] ?? -1
+      if (row < 0 || (this.#hashes[at] === hash && this.idOf(row) === id)) return row
+    }
+  }
+
+  /** @param id one that is not in yet */
+  add(id: string, row: number): void {
+    if (++this.#n * 2 > this.#rows.length) this.#grow()
+    this.#put(hashOf(id), row)
+  }
+
+  #put(hash: number, row: number): void {
+    const mask = this.#rows.length - 1
+    let at = hash & mask
+    while ((this.#rows[at] ?? -1) >= 0) at = (at + 1) & mask
+    this.#rows[at] = row
+    this.#hashes[at] = hash
+  }
+
+  #grow(): void {
+    const [rows, hashes] = [this.#rows, this.#hashes]
+    this.#rows = new Int32Array(rows.length * 2).fill(-1)
+    this.#hashes = new Int32Array(rows.length * 2)
+    rows.forEach((row, at) => {
+      if (row >= 0) this.#put(hashes[at] ?? 0, row)
+    })
+  }
+}
+
+/** Multiplicative, 32 bits; mixed at the end, since tables look at the lowest bits. */
+function hashOf(text: string): number {
+  let hash = 0x811c9dc5
+  for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193)
+  hash ^= hash >>> 15
+  return Math.imul(hash, 0x2c1b3c6d) ^ (hash >>> 12)
+}
+
 /** A column that grows. */
 class Column<T extends Float64Array | Int32Array> {
   constructor(
@@ -105,7 +156,7 @@ const floats = () => new Column((n) => new Float64Array(n), new Float64Array(102
 export class Ledger {
   n = 0
   readonly #ids: string[] = []
-  readonly #rowOf = new Map<string, number>()
+  readonly #rows = new RowsById((row) => this.#ids[row] ?? '')
   readonly #names = PLACE_DIMENSIONS.map(() => new Names())
   readonly #places = PLACE_DIMENSIONS.map(() => ints())
   readonly #persons = new Names()
@@ -115,19 +166,44 @@ export class Ledger {
   readonly #at = floats()
   readonly #lost = floats()
   readonly #failed = ints()
-  #order: Int32Array | null = null
+  /** Rows by time; those that came since wait until somebody asks. */
+  #order = new Int32Array(1024)
+  #ordered = 0
+  #waiting: number[] = []
 
   add(seen: Seen): void {
-    let row = this.#rowOf.get(seen.id)
-    if (row === undefined) {
+    let row = this.#rows.find(seen.id)
+    if (row < 0) {
       row = this.n++
-      this.#rowOf.set(seen.id, row)
       this.#ids.push(seen.id)
-      this.#order = null
-    } else if (this.#at.values[row] !== seen.atMs) this.#order = null
-    PLACE_DIMENSIONS.forEach((dimension, d) => {
-      this.#places[d]?.set(row, this.#names[d]?.numberOf(seen.places[dimension] ?? '') ?? 0)
-    })
+      this.#rows.add(seen.id, row)
+      this.#waiting.push(row)
+    } else if (this.#at.values[row] !== seen.atMs) {
+      // Its place in time has changed: all are put in order again.
+      this.#waiting = Array.from({ length: this.n }, (_, i) => i)
+      this.#ordered = 0
+    }
+    const { places: p } = seen
+    const places = [
+      p.host,
+      p.pool,
+      p.share,
+      p.zone,
+      p.site,
+      p.image,
+      p.network,
+      p.transport,
+      p.clientKind,
+      p.clientVersion,
+      p.factor,
+      p.holderHost,
+      p.part,
+      p.package,
+    ]
+    for (let d = 0; d < places.length; d++) {
+      const place = places[d]
+      this.#places[d]?.set(row, place ? (this.#names[d]?.numberOf(place) ?? 0) : 0)
+    }
     this.#person.set(row, this.#persons.numberOf(seen.person))
     // -1: no longer there, or not over yet.
     this.#cause.set(row, seen.open ? -1 : this.#causes.numberOf(seen.cause ?? ''))
@@ -136,17 +212,40 @@ export class Ledger {
     this.#failed.set(row, seen.failed ? 1 : 0)
   }
 
+  has(id: string): boolean {
+    return this.#rows.find(id) >= 0
+  }
+
   /** An attempt that turned out to be part of another. */
   remove(id: string): void {
-    const row = this.#rowOf.get(id)
-    if (row !== undefined) this.#cause.set(row, -1)
+    const row = this.#rows.find(id)
+    if (row >= 0) this.#cause.set(row, -1)
+  }
+
+  /** The ledger without what was before a moment: itself where that is not much. */
+  since(beforeMs: number): Ledger {
+    const kept = this.rows(beforeMs, Infinity)
+    if (kept.length > 0.9 * this.n) return this
+    const result = new Ledger()
+    for (const row of kept)
+      result.add({
+        id: this.id(row),
+        person: this.personName(this.person(row)),
+        atMs: this.atMs(row),
+        lostMs: this.lostMs(row),
+        failed: this.failed(row),
+        open: this.cause(row) < 0,
+        cause: this.cause(row) > 0 ? this.causeName(this.cause(row)) : null,
+        places: Object.fromEntries(PLACE_DIMENSIONS.map((dimension, d) => [dimension, this.placeName(d, this.place(d, row))])),
+      })
+    return result
   }
 
   /** The rows from one moment to before another, by time. */
   rows(fromMs: number, toMs: number): Int32Array {
+    this.#putInOrder()
     const at = this.#at.values
-    this.#order ??= Int32Array.from({ length: this.n }, (_, row) => row).sort((a, b) => (at[a] ?? 0) - (at[b] ?? 0) || a - b)
-    const order = this.#order
+    const order = this.#order.subarray(0, this.#ordered)
     const firstFrom = (ms: number) => {
       let [low, high] = [0, order.length]
       while (low < high) {
@@ -157,6 +256,35 @@ export class Ledger {
       return low
     }
     return order.subarray(firstFrom(fromMs), firstFrom(toMs))
+  }
+
+  /** The waiting ones are sorted, and merged from behind: nothing is moved where they are the newest, as they mostly are. */
+  #putInOrder(): void {
+    const waiting = this.#waiting
+    if (waiting.length === 0) return
+    const at = this.#at.values
+    const before = (a: number, b: number) => (at[a] ?? 0) - (at[b] ?? 0) || a - b
+    if (waiting.some((row, i) => i > 0 && before(waiting[i - 1] ?? 0, row) > 0)) waiting.sort(before)
+    const total = this.#ordered + waiting.length
+    if (total > this.#order.length) {
+      const wider = new Int32Array(Math.max(total, this.#order.length * 2))
+      wider.set(this.#order)
+      this.#order = wider
+    }
+    const order = this.#order
+    let old = this.#ordered - 1
+    for (let fresh = waiting.length - 1, to = total - 1; fresh >= 0; to--) {
+      const [earlier, row] = [order[old] ?? 0, waiting[fresh] ?? 0]
+      if (old >= 0 && before(earlier, row) > 0) {
+        order[to] = earlier
+        old--
+      } else {
+        order[to] = row
+        fresh--
+      }
+    }
+    this.#ordered = total
+    this.#waiting = []
   }
 
   id(row: number): string {
@@ -196,6 +324,10 @@ export class Ledger {
   }
   personName(person: number): string {
     return this.#persons.nameOf(person)
+  }
+  /** The number of a person, -1 where they made no attempt. */
+  personNumber(person: string): number {
+    return this.#persons.known(person)
   }
   get people(): number {
     return this.#persons.size

@@ -71,7 +71,10 @@ export function suspect(change: OrgChange, incident: { readonly cause: string; r
   if (beforeMs >= 0)
     reasons.push(
       between.wellBetween <= 3
-        ? clue(1.5, between.wellBetween === 0 ? 'Nobody there logged on well in between.' : `Only ${between.wellBetween} there logged on well in between.`)
+        ? clue(
+            1.5,
+            between.wellBetween === 0 ? 'Nobody there logged on well in between.' : `Only ${between.wellBetween} there logged on well in between.`,
+          )
         : against(Math.min(4, between.wellBetween / 8), `${between.wellBetween} logons there went well in between.`),
     )
   const { covered, precise } = between
@@ -91,7 +94,9 @@ export function suspect(change: OrgChange, incident: { readonly cause: string; r
   const kinds = PLAUSIBLE[incident.cause]
   if (kinds)
     reasons.push(
-      kinds.includes(change.kind) ? clue(1.5, 'A change of this kind can bring it about.') : against(2, `A change of kind ${change.kind} does not bring it about by itself.`),
+      kinds.includes(change.kind)
+        ? clue(1.5, 'A change of this kind can bring it about.')
+        : against(2, `A change of kind ${change.kind} does not bring it about by itself.`),
     )
   return { change, score: reasons.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0), reasons }
 }

@@ -39,7 +39,8 @@ describe('change points', () => {
   test('series without a change have hardly ever one', () => {
     const random = new Random('flat')
     let cried = 0
-    for (let run = 0; run < 100; run++) if (changePoints(normalCost(Array.from({ length: 200 }, () => random.normal())), 3 * Math.log(200)).length) cried++
+    for (let run = 0; run < 100; run++)
+      if (changePoints(normalCost(Array.from({ length: 200 }, () => random.normal())), 3 * Math.log(200)).length) cried++
     expect(cried).toBeLessThanOrEqual(5)
   })
 
@@ -79,7 +80,15 @@ describe('tests of tables', () => {
   test('probabilities of all tables add up to one', () => {
     let all = 0
     for (let k = 0; k <= 6; k++)
-      all += Math.exp(logFactorial(6) - logFactorial(k) - logFactorial(6 - k) + logFactorial(9) - logFactorial(6 - k) - logFactorial(3 + k) - (logFactorial(15) - logFactorial(6) - logFactorial(9)))
+      all += Math.exp(
+        logFactorial(6) -
+          logFactorial(k) -
+          logFactorial(6 - k) +
+          logFactorial(9) -
+          logFactorial(6 - k) -
+          logFactorial(3 + k) -
+          (logFactorial(15) - logFactorial(6) - logFactorial(9)),
+      )
     expect(all).toBeCloseTo(1, 10)
     expect(fisherExact({ inside: { hit: 0, n: 6 }, outside: { hit: 6, n: 9 } }, 'more')).toBeCloseTo(1, 10)
   })
@@ -100,7 +109,10 @@ describe('tests of tables', () => {
 
 describe('median polish', () => {
   test('a table that is additive comes back as it was made, and one wild cell stays in the residuals', () => {
-    const [rows, columns] = [[0, 4, -3, 7, 1], [10, -2, 0, 5, 3]]
+    const [rows, columns] = [
+      [0, 4, -3, 7, 1],
+      [10, -2, 0, 5, 3],
+    ]
     const table = rows.map((row) => columns.map((column) => 100 + row + column))
     ;(table[3] ?? [])[1] = 500
     const { residuals } = medianPolish(table)

@@ -236,6 +236,7 @@ function permissionsJob(
       },
       after: sddl,
     },
+    alters: { kind: 'share', scope: [{ dimension: 'share', value: share.path }] },
     steps: [
       { title: 'Keep the old ones', run: async () => (before = (await fleet.permissions(share.id))[layer]) },
       {

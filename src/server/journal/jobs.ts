@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto'
 import type { Job } from '../../contract/other'
 import type { Database } from '../db/database'
 import type { Live } from '../shell/live'
+import { keepChanges, type NewChange } from './changes'
 import { readJob, saveJob, writeJournal } from './store'
 
 /** One step of a job. It returns a note on what it did, or `skip` with the reason why nothing was to be done. */
@@ -25,6 +26,8 @@ export interface NewJob {
   readonly steps: readonly Step[]
   /** What was so before and is so after, for the journal. */
   readonly change: { readonly before: string; readonly after: string }
+  /** What it alters of the places where people log on, for whoever looks why something began. */
+  readonly alters?: Pick<NewChange, 'kind' | 'scope'>
 }
 
 /** Thrown by a step to end its job with a sentence: what was found, and that nothing more was done. */
@@ -152,6 +155,12 @@ export class Jobs {
     }
     this.#progress.delete(job.id)
     await save(true)
+    if (state === 'done' && wanted.alters)
+      await keepChanges(
+        this.database,
+        [{ ...wanted.alters, id: `job-${job.id}`, atMs: this.now(), sentence: `${wanted.title}.`, who: wanted.author }],
+        this.now(),
+      )
     const note = steps.find((step) => step.state === 'failed')?.note ?? null
     await writeJournal(this.database, {
       atMs: this.now(),

@@ -1,6 +1,7 @@
-import type { Observation } from '../../core/logons'
+import type { HitHour, Observation, Place } from '../../core/logons'
 import type { DatabaseLink } from '../db/open'
 import { askWorker } from '../shell/worker'
+import type { FoundSince } from './incident-desk'
 import type { Ingested } from './intake'
 import type { IntakeAsk, UploadProgress } from './intake-worker'
 
@@ -11,6 +12,10 @@ export interface Evidence {
   cancel(upload: string): Promise<void>
   reconsider(nowMs: number): Promise<Ingested>
   refresh(): Promise<void>
+  /** The incidents and single cases of a window. */
+  incidents(fromMs: number, toMs: number): Promise<FoundSince>
+  /** Hour by hour, how many logged on at a place and how many of them had a cause. */
+  hours(scope: readonly Place[], cause: string, fromMs: number, toMs: number): Promise<HitHour[]>
   close(): Promise<void>
 }
 
@@ -28,6 +33,8 @@ export async function startEvidence(link: DatabaseLink, onProgress: (progress: U
     cancel: (upload) => worker.ask({ op: 'cancel', upload }),
     reconsider: (nowMs) => worker.ask({ op: 'reconsider', nowMs }),
     refresh: () => worker.ask({ op: 'refresh' }),
+    incidents: (fromMs, toMs) => worker.ask({ op: 'incidents', fromMs, toMs }),
+    hours: (scope, cause, fromMs, toMs) => worker.ask({ op: 'hours', scope, cause, fromMs, toMs }),
     close: () => worker.close(),
   }
 }

@@ -1,6 +1,6 @@
 import { workerData } from 'node:worker_threads'
 import type { Fault } from '../../core/formats'
-import type { Observation } from '../../core/logons'
+import type { Observation, Place } from '../../core/logons'
 import { openLink } from '../db/link'
 import type { DatabaseLink } from '../db/open'
 import { answerQuestions } from '../shell/worker'
@@ -13,6 +13,8 @@ export type IntakeAsk =
   | { op: 'upload'; path: string; upload: string; nowMs: number }
   | { op: 'cancel'; upload: string }
   | { op: 'reconsider'; nowMs: number }
+  | { op: 'incidents'; fromMs: number; toMs: number }
+  | { op: 'hours'; scope: readonly Place[]; cause: string; fromMs: number; toMs: number }
   | { op: 'refresh' }
 
 export interface UploadProgress {
@@ -42,12 +44,13 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     progress.refused++
     if (progress.faults.length < KEPT_FAULTS) progress.faults.push(fault)
   }
-  // The next records are read while the last ones are written.
-  let writing: Promise<void> = Promise.resolve()
+  // The next records are read and analysed while the last ones are written.
+  let [before, writing]: Promise<void>[] = [Promise.resolve(), Promise.resolve()]
   const take = async () => {
     const batch = pending
     pending = []
-    await writing
+    await before
+    before = writing
     if (batch.length === 0) return
     writing = intake.ingest(batch, nowMs, id).then(() => {
       progress.observations += batch.length
@@ -81,6 +84,7 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     },
   )
   await take()
+  await before
   await writing
   return progress
 }
@@ -100,6 +104,8 @@ async function answer(ask: IntakeAsk): Promise<unknown> {
     void keepPictures(ask.nowMs)
     return intake.reconsider(ask.nowMs)
   }
+  if (ask.op === 'incidents') return intake.incidents(ask.fromMs, ask.toMs)
+  if (ask.op === 'hours') return intake.hoursOf(ask.scope, ask.cause, ask.fromMs, ask.toMs)
   if (ask.op === 'refresh') return intake.refresh()
   cancelled.add(ask.upload)
   return null

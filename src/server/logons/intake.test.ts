@@ -85,7 +85,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     stop()
   })
   const fresh = async () => {
-    await database.exec('truncate attempts, evidence, findings, usual_days, hours, pictures')
+    await database.exec('truncate attempts, evidence, findings, usual_days, hours, pictures, changes')
     return new Intake(database)
   }
   const state = async () => ({
@@ -156,7 +156,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     if (!database) return context.skip()
     const intake = await fresh()
     await intake.ingest(some, NOW)
-    const today = await readToday(database, START_MS - 1000, NOW, NOW)
+    const today = await readToday(database, intake.incidents.bind(intake), START_MS - 1000, NOW, NOW)
     expect(today).toMatchObject({ logons: 4, byOutcome: { ready: 3, failed: 1 } })
     expect(today.incidents[0]).toMatchObject({ cause: 'container-held', people: 1, lostMs: 60_500 })
     expect(today.dots.id).toHaveLength(4)
@@ -182,35 +182,43 @@ describe.each(engines)('intake on %s', (name, open) => {
       ...today,
       dots: today.dots.id.map((id, i) => [id, today.dots.atMs[i], today.dots.totalMs[i], today.dots.outcome[i]]).sort(),
     })
-    const drawn = sorted(await readToday(database, ...window))
+    const drawn = sorted(await readToday(database, intake.incidents.bind(intake), ...window))
     expect(await intake.keepPictures(NOW)).toBe(0)
     expect(await intake.keepPictures(later)).toBeGreaterThan(0)
     expect(await database.query('select hour_ms from pictures')).not.toEqual([])
-    expect(sorted(await readToday(database, ...window))).toEqual(drawn)
+    expect(sorted(await readToday(database, intake.incidents.bind(intake), ...window))).toEqual(drawn)
     await intake.ingest(logon({ id: 'late', person: 'vera', outcome: 'failed' }), later)
-    expect((await readToday(database, ...window)).byOutcome).toEqual({ ready: 3, failed: 2 })
+    expect((await readToday(database, intake.incidents.bind(intake), ...window)).byOutcome).toEqual({ ready: 3, failed: 2 })
     expect(await intake.keepPictures(later)).toBe(1)
-    expect((await readToday(database, ...window)).byOutcome).toEqual({ ready: 3, failed: 2 })
+    expect((await readToday(database, intake.incidents.bind(intake), ...window)).byOutcome).toEqual({ ready: 3, failed: 2 })
   })
 
   it('says since when an incident has been going on, also before the window', async (context) => {
     if (!database) return context.skip()
     const intake = await fresh()
     const day = 86_400_000
-    // Held every day for four days; before that, a week of nothing: more than a weekend.
-    for (const back of [11, 3, 2, 1, 0])
-      await intake.ingest(
-        logon({
-          id: `held${back}`,
-          at: START_MS - back * day,
-          outcome: 'failed',
-          marks: [['0xC0000043', 'container', 3000]],
-          attrs: { holderHost: 'H7', share: 'S' },
-        }),
-        START_MS,
-      )
-    const [incident] = (await readToday(database, START_MS - 3_600_000, NOW, NOW)).incidents
-    expect(incident).toMatchObject({ cause: 'container-held', attempts: 1, fromMs: START_MS, sinceMs: START_MS - 3 * day })
+    const fine = (back: number) =>
+      Array.from({ length: 30 }, (_, i) =>
+        logon({ id: `fine${back}-${i}`, person: `p${i}`, at: START_MS - back * day - (i + 1) * 600_000, attrs: { share: 'S' } }),
+      ).flat()
+    const held = (back: number) =>
+      logon({
+        id: `held${back}`,
+        person: `h${back}`,
+        at: START_MS - back * day,
+        outcome: 'failed',
+        marks: [['0xC0000043', 'container', 3000]],
+        attrs: { holderHost: 'H7', share: 'S' },
+      })
+    for (const back of [6, 5, 4]) await intake.ingest(fine(back), NOW)
+    for (const back of [3, 2, 1, 0]) await intake.ingest([...fine(back), ...held(back)], NOW)
+    const [incident] = (await readToday(database, intake.incidents.bind(intake), START_MS - 3_600_000, NOW, NOW)).incidents
+    expect(incident).toMatchObject({ kind: 'incident', cause: 'container-held', attempts: 1, sinceMs: START_MS - 3 * day, toMs: START_MS })
+    // Somebody who was started since knows the same from the database alone.
+    const again = await new Intake(database).incidents(START_MS - 3_600_000, NOW)
+    const desk = await intake.incidents(START_MS - 3_600_000, NOW)
+    expect(again.incidents).toEqual(desk.incidents)
+    expect(again.knownFromMs).toBe(-Infinity)
   })
 
   it('keeps nothing of a batch that cannot be written whole', async (context) => {

@@ -1,33 +1,42 @@
-import { deflateRawSync, inflateRawSync } from 'node:zlib'
 import {
   Around,
+  conclude,
   correlateThread,
   countsForUsual,
   DEFAULT_SLOW_MS,
-  diagnose,
   durationsOf,
+  endedWell,
   endOf,
+  FAR_MS,
   hostsByName,
-  isUnusual,
   kindOf,
   measure,
   neighbourOf,
+  NOTHING_UNUSUAL,
+  OrdinaryModel,
   place,
-  placesOf,
+  seenOf,
   SERIES,
   SILENCE_MS,
   threadKey,
   UsualModel,
   type Attempt,
-  type Diagnosis,
+  type Explained,
+  type HitHour,
   type Measured,
+  type Neighbour,
   type Observation,
+  type Place,
 } from '../../core/logons'
 import { EMPTY_ORG, type Org } from '../../core/people'
 import { Histogram } from '../../core/stats/histogram'
 import type { Database, Queryable } from '../db/database'
+import { recentChanges } from '../journal/changes'
+import { IncidentDesk, type FoundSince } from './incident-desk'
 import { dayOf, HOUR_MS, hourOf, loadOrg, loadUsual, packHistograms, unpackHistograms } from './model'
+import { packEvidence, unpackEvidence } from './pack'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
+import { recallNeighbours, recallOrdinary } from './recall'
 import { removeAttempts, writeAttempts, type StoredAttempt } from './store'
 
 export interface Ingested {
@@ -56,8 +65,19 @@ interface Worked {
   readonly attempt: Attempt
   readonly thread: string
   readonly observations: readonly Observation[]
-  measured: Measured
-  diagnosis: Diagnosis
+  readonly explained: Explained
+  /** As its neighbours know it, and whether it says what is usual: both from before anything was concluded. */
+  readonly neighbour: Neighbour
+  readonly counted: boolean
+}
+
+/** What is to be written of one batch. */
+interface Prepared {
+  readonly worked: readonly Worked[]
+  readonly knownIds: ReadonlySet<string>
+  /** Attempts that turned out to be parts of others. */
+  readonly gone: readonly string[]
+  readonly startedBefore: readonly number[]
 }
 
 /**
@@ -69,16 +89,61 @@ export class Intake {
   #hosts = hostsByName(EMPTY_ORG)
   #slow: { default: number; byPool: Record<string, number> } = { default: DEFAULT_SLOW_MS, byPool: {} }
   #usual = new Map<number, { before: UsualModel; today: UsualModel }>()
-  readonly #around = new Around()
+  #around = new Around()
+  /** From which moment on the neighbours are known. */
+  #aroundFromMs = Infinity
+  #ordinary: OrdinaryModel | null = null
   #newestMs = 0
   #turn: Promise<unknown> = Promise.resolve()
+  /** What is being written, in the order in which it was analysed. */
+  #writing: Promise<unknown> = Promise.resolve()
+  #desk: IncidentDesk
 
-  constructor(private readonly database: Database) {}
+  constructor(private readonly database: Database) {
+    this.#desk = this.#newDesk()
+  }
+
+  #newDesk(): IncidentDesk {
+    return new IncidentDesk(this.database, (work) => this.#whenWritten(work))
+  }
+
+  /** In turn, and when everything before is written. */
+  #whenWritten<T>(work: () => Promise<T>): Promise<T> {
+    return this.#inTurn(async () => {
+      await this.#writing
+      return work()
+    })
+  }
+
+  /** The incidents of a window, and single cases. */
+  incidents(fromMs: number, toMs: number): Promise<FoundSince> {
+    return this.#desk.incidents(this.#org, fromMs, toMs)
+  }
+
+  hoursOf(scope: readonly Place[], cause: string, fromMs: number, toMs: number): HitHour[] {
+    return this.#desk.hoursOf(this.#org, scope, cause, fromMs, toMs)
+  }
+
+  /** Changes are written by other wings; they are known here half a minute later. */
+  async #lookForChanges(nowMs: number): Promise<void> {
+    const changes = await recentChanges(this.database, nowMs)
+    const known = this.#org.changes ?? []
+    if (changes.length === known.length && changes.every(({ id }, i) => known[i]?.id === id)) return
+    this.#org = { ...this.#org, changes }
+    this.#desk.outdate()
+  }
+
+  #inTurn<T>(work: () => Promise<T>): Promise<T> {
+    const result = this.#turn.then(work)
+    this.#turn = result.catch(() => undefined)
+    return result
+  }
 
   /** Reads again what the organisation looks like and what counts as slow. */
   async refresh(): Promise<void> {
     this.#org = await loadOrg(this.database)
     this.#hosts = hostsByName(this.#org)
+    this.#desk.outdate()
     const [policy] = await this.database.query<{ settings: { slowSeconds: number; slowSecondsByPool: Record<string, number> } }>(
       'select settings from policy_versions order by version desc limit 1',
     )
@@ -91,41 +156,49 @@ export class Intake {
 
   /** @param upload the evidence file that they came from, if any */
   ingest(observations: readonly Observation[], nowMs: number, upload: string | null = null): Promise<Ingested> {
-    const result = this.#turn.then(() => this.#ingest(observations, [], nowMs, upload))
-    this.#turn = result.catch(() => undefined)
-    return result
+    return this.#ingest(observations, [], nowMs, upload)
   }
 
   /** Looks again at recent attempts whose story may have changed: still open ones that fell silent, and unusual ones that have new neighbours. */
-  reconsider(nowMs: number): Promise<Ingested> {
-    const result = this.#turn.then(async () => {
-      const rows = await this.database.query<{ thread: string }>(
+  async reconsider(nowMs: number): Promise<Ingested> {
+    const rows = await this.#whenWritten(async () => {
+      this.#desk.forget(nowMs)
+      await this.#lookForChanges(nowMs)
+      return this.database.query<{ thread: string }>(
         `select distinct thread from attempts where (outcome = 'open' and started_ms > $1) or (lost_ms > 0 and started_ms > $2)`,
         [nowMs - 6 * HOUR_MS, nowMs - 10 * 60_000],
       )
-      return this.#ingest(
-        [],
-        rows.map(({ thread }) => thread),
-        nowMs,
-        null,
-      )
     })
-    this.#turn = result.catch(() => undefined)
-    return result
+    return this.#ingest(
+      [],
+      rows.map(({ thread }) => thread),
+      nowMs,
+      null,
+    )
   }
 
   /** Draws the hours that are over and have no picture, the newest first, one in each turn so that evidence never waits long. */
   async keepPictures(nowMs: number): Promise<number> {
     const hours = await hoursWithoutPicture(this.database, nowMs)
-    for (const hour of hours) {
-      const kept = this.#turn.then(() => keepPicture(this.database, hour))
-      this.#turn = kept.catch(() => undefined)
-      await kept
-    }
+    for (const hour of hours) await this.#whenWritten(() => keepPicture(this.database, hour))
     return hours.length
   }
 
+  /**
+   * In turn: what is known, and the analysis. Then, in the same order, what is to be written: while that goes on, the next ones are analysed already.
+   */
   async #ingest(observations: readonly Observation[], again: readonly string[], nowMs: number, upload: string | null): Promise<Ingested> {
+    const { written, ...result } = await this.#inTurn(async () => {
+      const prepared = await this.#prepare(observations, again, nowMs)
+      const done = this.#writing.then(() => this.#write(prepared, upload))
+      this.#writing = done.catch(() => this.#startAgain())
+      return { written: { done }, attempts: prepared.worked.length, pools: [...new Set(prepared.worked.map(({ attempt }) => attempt.pool ?? ''))] }
+    })
+    await written.done
+    return result
+  }
+
+  async #prepare(observations: readonly Observation[], again: readonly string[], nowMs: number): Promise<Prepared> {
     const threads = new Map<string, Observation[]>(again.map((thread) => [thread, []]))
     for (const observation of observations) {
       const key = threadKey(observation)
@@ -133,21 +206,25 @@ export class Intake {
       if (list) list.push(observation)
       else threads.set(key, [observation])
     }
-    if (threads.size === 0) return { attempts: 0, pools: [] }
     const known = await this.#known(threads)
-    const worked: Worked[] = []
-    for (const [thread, fresh] of threads) {
-      const stored = known.filter((one) => one.thread === thread).flatMap(({ body }) => unpackEvidence(body))
-      for (const one of correlateThread(thread, [...stored, ...fresh], nowMs)) {
-        const attempt = place(one.attempt, this.#org, this.#hosts)
-        worked.push({ attempt, thread, observations: one.observations, measured: measure(attempt, null), diagnosis: { cause: null, others: [] } })
-      }
-    }
-    worked.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
-    await this.#analyse(worked, new Set(known.map(({ id }) => id)))
+    const stored = new Map<string, Observation[]>()
+    for (const { thread, body } of known) stored.set(thread, [...(stored.get(thread) ?? []), ...unpackEvidence(body)])
+    const found: { attempt: Attempt; thread: string; observations: readonly Observation[] }[] = []
+    for (const [thread, fresh] of threads)
+      for (const one of correlateThread(thread, [...(stored.get(thread) ?? []), ...fresh], nowMs))
+        found.push({ attempt: place(one.attempt, this.#org, this.#hosts), thread, observations: one.observations })
+    found.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
     const knownIds = new Set(known.map(({ id }) => id))
+    const worked = await this.#analyse(found, knownIds)
     const ids = new Set(worked.map(({ attempt }) => attempt.id))
     const gone = [...knownIds].filter((id) => !ids.has(id))
+    this.#desk.take(worked.map(({ explained }) => explained))
+    this.#desk.remove(gone)
+    return { worked, knownIds, gone, startedBefore: known.map(({ started_ms }) => started_ms) }
+  }
+
+  async #write({ worked, knownIds, gone, startedBefore }: Prepared, upload: string | null): Promise<void> {
+    if (worked.length + gone.length === 0) return
     await this.database.transaction(async (handle) => {
       const before = await this.#countedBefore(handle, [...knownIds])
       if (gone.length) await removeAttempts(handle, gone)
@@ -165,15 +242,30 @@ export class Intake {
       }
       await writing
       await rollUp(handle, before, worked)
-      await dropPictures(handle, [...known.map(({ started_ms }) => started_ms), ...worked.map(({ attempt }) => attempt.startedAtMs)])
+      await dropPictures(handle, [...startedBefore, ...worked.map(({ attempt }) => attempt.startedAtMs)])
     })
-    return { attempts: worked.length, pools: [...new Set(worked.map(({ attempt }) => attempt.pool ?? ''))] }
+  }
+
+  /** What could not be written is not known here either: everything that is held in memory is read again when it is needed. */
+  #startAgain(): void {
+    this.#desk = this.#newDesk()
+    this.#around = new Around()
+    this.#aroundFromMs = Infinity
+    this.#ordinary = null
+    this.#usual.clear()
   }
 
   /** Attempts that these threads already have, with their evidence, as far as they can meet the new observations in time. */
   async #known(threads: ReadonlyMap<string, readonly Observation[]>): Promise<Known[]> {
-    const ids = [...threads.keys()].filter((thread) => thread.startsWith('id:')).map((thread) => thread.slice(3))
+    const ids: string[] = []
+    for (const [thread, fresh] of threads) {
+      if (!thread.startsWith('id:')) continue
+      const id = thread.slice(3)
+      if (fresh.length === 0 || !this.#desk.surelyNew(id, Math.min(...fresh.map(({ timeMs }) => timeMs)))) ids.push(id)
+    }
     const rest = [...threads].filter(([thread]) => !thread.startsWith('id:'))
+    if (ids.length + rest.length === 0) return []
+    await this.#writing
     const [byId, byThread] = await Promise.all([
       ids.length
         ? this.database.query<Known>(
@@ -191,27 +283,60 @@ export class Intake {
     return [...byId.filter(({ thread }) => threads.has(thread)), ...byThread.filter((row) => canMeet(row, threads.get(row.thread) ?? []))]
   }
 
-  async #analyse(worked: Worked[], known: ReadonlySet<string>): Promise<void> {
-    for (const one of worked) {
+  async #analyse(
+    found: readonly { readonly attempt: Attempt; readonly thread: string; readonly observations: readonly Observation[] }[],
+    known: ReadonlySet<string>,
+  ): Promise<Worked[]> {
+    const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
+    const firstMs = found[0]?.attempt.startedAtMs ?? this.#newestMs
+    await this.#recallAround(firstMs, found.at(-1)?.attempt.startedAtMs ?? 0)
+    const measured: Omit<Worked, 'explained'>[] = []
+    const before: Measured[] = []
+    for (const one of found) {
       const { attempt } = one
       const models = await this.#models(dayOf(attempt.startedAtMs))
       const kind = kindOf(attempt)
-      const before = models.before.usualFor(kind)
-      const usual = before && before.n >= 20 ? before : (models.today.usualFor(kind) ?? before)
-      one.measured = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default)
-      if (!known.has(attempt.id)) {
-        this.#around.add(neighbourOf(one.measured))
-        if (countsForUsual(one.measured)) models.today.add(kind, durationsOf(one.measured.blame, attempt.totalMs))
+      const earlier = models.before.usualFor(kind)
+      const usual = earlier && earlier.n >= 20 ? earlier : (models.today.usualFor(kind) ?? earlier)
+      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default)
+      const neighbour = neighbourOf(result)
+      const counted = countsForUsual(result)
+      if (known.has(attempt.id)) this.#around.replace(neighbour)
+      else {
+        this.#around.add(neighbour)
+        ordinary.add(attempt)
+        if (counted) models.today.add(kind, durationsOf(result.blame, attempt.totalMs))
       }
       this.#newestMs = Math.max(this.#newestMs, attempt.startedAtMs)
+      measured.push({ ...one, neighbour, counted })
+      before.push(result)
     }
-    for (const one of worked) if (isUnusual(one.measured)) one.diagnosis = diagnose(one.measured, this.#around, this.#org)
-    this.#around.forget(this.#newestMs - 2 * HOUR_MS)
+    // Only when all of them are each other's neighbours.
+    const worked = measured.map((one, i) => ({ ...one, explained: conclude(before[i] as Measured, this.#around, this.#org, ordinary) }))
+    if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)
+    else this.#forgetAround(Math.min(firstMs, this.#newestMs) - 2 * FAR_MS)
+    return worked
+  }
+
+  /** Neighbours that this thread has not seen itself, because it was started since or because older evidence comes later. */
+  async #recallAround(firstMs: number, lastMs: number): Promise<void> {
+    const fromMs = firstMs - FAR_MS
+    if (fromMs >= this.#aroundFromMs) return
+    const toMs = Math.min(this.#aroundFromMs, lastMs + FAR_MS)
+    await this.#writing
+    for (const neighbour of await recallNeighbours(this.database, fromMs, toMs)) this.#around.add(neighbour)
+    this.#aroundFromMs = fromMs
+  }
+
+  #forgetAround(beforeMs: number): void {
+    this.#around.forget(beforeMs)
+    this.#aroundFromMs = Math.max(this.#aroundFromMs, beforeMs)
   }
 
   async #models(dayMs: number): Promise<{ before: UsualModel; today: UsualModel }> {
     let models = this.#usual.get(dayMs)
     if (!models) {
+      await this.#writing
       models = { before: await loadUsual(this.database, dayMs, false), today: await loadUsual(this.database, dayMs, true) }
       if (this.#usual.size > 2) this.#usual.clear()
       this.#usual.set(dayMs, models)
@@ -227,8 +352,8 @@ export class Intake {
       network: string
       started_ms: number
       blame_ms: number[]
-      outcome: string
-    }>(`select pool, first, network, started_ms, blame_ms, outcome from attempts where id = any($1) and outcome in ('ready', 'slow')`, [ids])
+      counted: boolean
+    }>(`select pool, first, network, started_ms, blame_ms, counted from attempts where id = any($1) and outcome in ('ready', 'slow')`, [ids])
     return rows.map((row) => ({
       pool: row.pool ?? '',
       first: row.first,
@@ -236,9 +361,13 @@ export class Intake {
       startedMs: row.started_ms,
       durations: row.blame_ms,
       times: -1,
+      saysUsual: row.counted,
     }))
   }
 }
+
+/** More neighbours than these are not kept, however far apart evidence is. */
+const MOST_AROUND = 200_000
 
 interface Counted {
   readonly pool: string
@@ -247,21 +376,30 @@ interface Counted {
   readonly startedMs: number
   readonly durations: ArrayLike<number>
   readonly times: 1 | -1
+  /** Whether it counts for the usual of its kind, not only for the hour's band. */
+  readonly saysUsual: boolean
 }
 
 /** Takes back what the attempts counted for before, adds what they count for now, cell by cell. */
 async function rollUp(handle: Queryable, before: readonly Counted[], worked: readonly Worked[]): Promise<void> {
   const after = worked
-    .filter(({ measured }) => countsForUsual(measured))
-    .map(({ attempt, measured }): Counted => ({
+    .filter(({ explained }) => endedWell(explained))
+    .map(({ attempt, explained, counted }): Counted => ({
       ...kindOf(attempt),
       startedMs: attempt.startedAtMs,
-      durations: durationsOf(measured.blame, attempt.totalMs),
+      durations: durationsOf(explained.blame, attempt.totalMs),
       times: 1,
+      saysUsual: counted,
     }))
   const days = new Map<string, { day: number; pool: string; first: boolean; network: string; n: number; histograms: Histogram[] }>()
   const hours = new Map<number, { hour: number; n: number; histogram: Histogram }>()
   for (const counted of [...before, ...after]) {
+    const hour = hourOf(counted.startedMs)
+    const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram() }
+    hours.set(hour, hourCell)
+    hourCell.n += counted.times
+    hourCell.histogram.add(counted.durations[SERIES.length - 1] ?? 0, counted.times)
+    if (!counted.saysUsual) continue
     const day = dayOf(counted.startedMs)
     const dayKey = `${day}|${counted.pool}|${counted.first}|${counted.network}`
     const dayCell = days.get(dayKey) ?? {
@@ -277,13 +415,8 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
     dayCell.histograms.forEach((histogram, i) => {
       histogram.add(counted.durations[i] ?? 0, counted.times)
     })
-    const hour = hourOf(counted.startedMs)
-    const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram() }
-    hours.set(hour, hourCell)
-    hourCell.n += counted.times
-    hourCell.histogram.add(counted.durations[SERIES.length - 1] ?? 0, counted.times)
   }
-  if (days.size === 0) return
+  if (hours.size === 0) return
   const dayCells = [...days.values()]
   const storedDays = await handle.query<{ day_ms: number; pool: string; first: boolean; network: string; n: number; sketch: Uint8Array }>(
     'select day_ms, pool, first, network, n, sketch from usual_days where day_ms = any($1::bigint[])',
@@ -322,15 +455,11 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
   )
 }
 
-function toStored({ attempt, thread, observations, measured, diagnosis }: Worked, upload: string | null): StoredAttempt {
-  const places = placesOf(measured)
-  const text = (name: string) => {
-    const value = attempt.attrs[name]
-    return typeof value === 'string' ? value : null
-  }
-  const slowest = measured.excess[0]?.phase
-  const part = attempt.parts.filter(({ phase }) => phase === slowest).sort((a, b) => b.endMs - b.startMs - (a.endMs - a.startMs))[0]
-  const { usual } = measured
+function toStored({ attempt, thread, observations, explained, neighbour, counted }: Worked, upload: string | null): StoredAttempt {
+  const { diagnosis, usual } = explained
+  const seen = seenOf(explained)
+  const { places } = seen
+  const unusual = seen.cause !== null
   return {
     id: attempt.id,
     thread,
@@ -342,37 +471,32 @@ function toStored({ attempt, thread, observations, measured, diagnosis }: Worked
     started_ms: Math.round(attempt.startedAtMs),
     total_ms: attempt.totalMs,
     last_ms: Math.round(Math.max(attempt.startedAtMs + attempt.totalMs, ...observations.map(endOf))),
-    outcome: measured.outcome,
+    outcome: explained.outcome,
     first: attempt.attrs['first'] === true,
-    network: places.network,
+    network: places.network ?? '',
     share: places.share || null,
     zone: places.zone || null,
+    site: places.site || null,
     image: places.image || null,
-    holder_host: text('holderHost'),
-    part: part?.part ?? null,
-    blame_ms: [...durationsOf(measured.blame, attempt.totalMs)],
+    transport: places.transport || null,
+    client_kind: places.clientKind || null,
+    client_version: places.clientVersion || null,
+    factor: places.factor || null,
+    holder_host: places.holderHost || null,
+    part: places.part || null,
+    package: places.package || null,
+    blame_ms: [...durationsOf(explained.blame, attempt.totalMs)],
     usual_ms: usual ? SERIES.map((name) => usual.series[name]?.medianMs ?? 0) : null,
-    usual: isUnusual(measured) ? usual : null,
-    lost_ms: isUnusual(measured) ? Math.round(measured.lostMs) : 0,
-    slow_ms: Math.round(measured.slowMs),
-    cause: diagnosis.cause?.id ?? (isUnusual(measured) ? 'unexplained' : null),
+    usual: unusual ? usual : null,
+    lost_ms: Math.round(seen.lostMs),
+    slow_ms: Math.round(explained.slowMs),
+    cause: seen.cause,
     confidence: diagnosis.cause?.confidence ?? null,
     upload,
+    beyond: neighbour.beyond,
+    fault: neighbour.fault,
+    counted,
     body: packEvidence(observations),
     diagnosis: diagnosis.cause || diagnosis.others.length ? diagnosis : null,
   }
-}
-
-/** A small window and little memory: each body is a few KiB, and making room for a large window costs more than packing. */
-const SMALL = { level: 1, windowBits: 12, memLevel: 5 } as const
-
-function packEvidence(observations: readonly Observation[]): string {
-  return deflateRawSync(observations.map((o) => JSON.stringify(o)).join('\n'), SMALL).toString('base64')
-}
-
-export function unpackEvidence(body: Uint8Array): Observation[] {
-  return inflateRawSync(body)
-    .toString('utf8')
-    .split('\n')
-    .map((line) => JSON.parse(line) as Observation)
 }

@@ -1,8 +1,9 @@
-import { readAccount, type Org } from '../../core/people'
+import { EMPTY_ORG, readAccount, type Org } from '../../core/people'
 import type { Histogram } from '../../core/stats/histogram'
 import { packHistograms, unpackHistograms } from '../../core/stats/histogram'
 import { UsualModel } from '../../core/logons'
 import type { Queryable } from '../db/database'
+import { recentChanges } from '../journal/changes'
 
 export const HOUR_MS = 3_600_000
 export const DAY_MS = 24 * HOUR_MS
@@ -27,12 +28,13 @@ export async function loadUsual(handle: Queryable, dayMs: number, sameDay: boole
 
 /** The organisation as the directory last told it, in the form that the computation takes. */
 export async function loadOrg(handle: Queryable): Promise<Org> {
-  const [row] = await handle.query<{ people: Org['people']; groups: Org['groups']; pools: Org['pools']; hosts: Org['hosts'] }>(`select
+  const [row] = await handle.query<Pick<Org, 'people' | 'groups' | 'pools' | 'hosts' | 'shares'>>(`select
     (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'name', name, 'groups', groups, 'groupsAtSource', coalesce(groups_at_source, groups), 'enabled', enabled)), '[]') from people) as people,
     (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'memberOf', member_of)), '[]') from groups) as groups,
     (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'name', name, 'mode', mode, 'binding', binding, 'grants', grants))), '[]') from pools) as pools,
-    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'pool', pool, 'zone', zone, 'image', image, 'draining', draining))), '[]') from hosts) as hosts`)
-  return row ?? { people: [], groups: [], pools: [], hosts: [] }
+    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'pool', pool, 'zone', zone, 'site', site, 'image', image, 'draining', draining))), '[]') from hosts) as hosts,
+    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('path', path, 'zone', zone))), '[]') from shares) as shares`)
+  return { ...(row ?? EMPTY_ORG), changes: await recentChanges(handle, Date.now()) }
 }
 
 export const personKey = (account: string): string => readAccount(account).key

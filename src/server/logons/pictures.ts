@@ -1,31 +1,12 @@
-import type { Affected } from '../../core/logons'
 import type { Queryable } from '../db/database'
 import { HOUR_MS, hourOf } from './model'
 
-/** A stretch of time as Today needs it: what happened, whom it cost time, and dots to draw. */
+/** A stretch of time as Today needs it: what happened, what it cost, and dots to draw. */
 export interface Picture {
   readonly counts: readonly { readonly outcome: string; readonly n: number; readonly lost: number }[]
   /** Thinned evenly by their ids where there are many; what cost time only from half as many on. */
   readonly dots: readonly (readonly [atMs: number, totalMs: number, outcome: string, id: string])[]
-  readonly affected: readonly Affected[]
 }
-
-type AffectedRow = readonly [
-  id: string,
-  person: string | null,
-  atMs: number,
-  lostMs: number,
-  outcome: string,
-  cause: string,
-  host: string | null,
-  share: string | null,
-  zone: string | null,
-  pool: string | null,
-  image: string | null,
-  network: string,
-  holderHost: string | null,
-  part: string | null,
-]
 
 /** So many dots an hour are kept: 24 hours of them fill a picture. */
 const DOTS_AN_HOUR = 170
@@ -33,16 +14,15 @@ const DOTS_AN_HOUR = 170
 /** Draws a stretch of time from the attempts themselves. */
 export async function drawPicture(handle: Queryable, fromMs: number, toMs: number): Promise<Picture> {
   const most = Math.ceil(DOTS_AN_HOUR * Math.max(1, (toMs - fromMs) / HOUR_MS))
-  const [row] = await handle.query<{ picture: { counts: Picture['counts'] | null; dots: Picture['dots'] | null; affected: AffectedRow[] | null } }>(
-    `with w as materialized (select id, person, started_ms, total_ms, outcome, lost_ms, cause, host, share, zone, pool, image, network, holder_host, part from attempts where started_ms >= $1 and started_ms < $2),
+  const [row] = await handle.query<{ picture: { counts: Picture['counts'] | null; dots: Picture['dots'] | null } }>(
+    `with w as materialized (select id, started_ms, total_ms, outcome, lost_ms from attempts where started_ms >= $1 and started_ms < $2),
      n as (select count(*) as n, count(*) filter (where lost_ms > 0 or outcome <> 'ready') as bad from w)
      select json_build_object(
        'counts', (select json_agg(json_build_object('outcome', outcome, 'n', n, 'lost', lost)) from (select outcome, count(*) as n, sum(lost_ms) as lost from w group by outcome) c),
-       'dots', (select json_agg(json_build_array(started_ms, total_ms, outcome, id)) from w, n where hashtext(id) % greatest(1, ((case when lost_ms > 0 or outcome <> 'ready' then n.bad * 2 else n.n end) / $3)::integer) = 0),
-       'affected', (select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, host, share, zone, pool, image, network, holder_host, part)) from w where lost_ms > 0 and cause is not null)) as picture`,
+       'dots', (select json_agg(json_build_array(started_ms, total_ms, outcome, id)) from w, n where hashtext(id) % greatest(1, ((case when lost_ms > 0 or outcome <> 'ready' then n.bad * 2 else n.n end) / $3)::integer) = 0)) as picture`,
     [fromMs, toMs, most],
   )
-  return { counts: row?.picture.counts ?? [], dots: row?.picture.dots ?? [], affected: (row?.picture.affected ?? []).map(toAffected) }
+  return { counts: row?.picture.counts ?? [], dots: row?.picture.dots ?? [] }
 }
 
 /** Windows longer than this show few dots an hour. */
@@ -62,41 +42,6 @@ export async function readPicture(handle: Queryable, fromMs: number, toMs: numbe
   }
   return merged([...kept.map(({ picture }) => picture), ...(await Promise.all(missing))])
 }
-
-const toAffected = ([
-  id,
-  person,
-  atMs,
-  lostMs,
-  outcome,
-  cause,
-  host,
-  share,
-  zone,
-  pool,
-  image,
-  network,
-  holderHost,
-  part,
-]: AffectedRow): Affected => ({
-  id,
-  person: person ?? '',
-  atMs,
-  lostMs,
-  outcome,
-  cause,
-  places: {
-    host: host ?? '',
-    share: share ?? '',
-    zone: zone ?? '',
-    pool: pool ?? '',
-    image: image ?? '',
-    network,
-    // These name an incident only where the cause is about them.
-    holderHost: cause.startsWith('container-') ? (holderHost ?? '') : '',
-    part: cause.endsWith('part-slow') || cause === 'script-slow' ? (part ?? '') : '',
-  },
-})
 
 /** Unpacked pictures of a database, by hour and kind of dots; `stamp` is PostgreSQL's own mark of the row's version. */
 const unpackedOf = new WeakMap<Queryable, Map<string, { stamp: string; picture: Picture }>>()
@@ -121,8 +66,8 @@ async function keptPictures(
   const read =
     unknown.length === 0
       ? []
-      : await handle.query<{ hour_ms: number; stamp: string; counts: string; dots: string; affected: string }>(
-          `select hour_ms, xmin::text as stamp, counts, ${dots} as dots, affected from pictures where hour_ms = any($1::bigint[])`,
+      : await handle.query<{ hour_ms: number; stamp: string; counts: string; dots: string }>(
+          `select hour_ms, xmin::text as stamp, counts, ${dots} as dots from pictures where hour_ms = any($1::bigint[])`,
           [unknown],
         )
   if (cache.size + read.length > MOST_UNPACKED) cache.clear()
@@ -135,60 +80,10 @@ async function keptPictures(
   })
 }
 
-/** The same names come again and again in an hour's attempts: each is kept once, and rows are mostly numbers. */
-interface Packed {
-  readonly names: readonly string[]
-  readonly ids: readonly string[]
-  readonly rows: readonly number[]
-}
-const ROW_LENGTH = 13
-
-function packed(affected: readonly Affected[]): Packed {
-  const numbers = new Map<string, number>()
-  const numberOf = (name: string) => {
-    let number = numbers.get(name)
-    if (number === undefined) numbers.set(name, (number = numbers.size))
-    return number
-  }
-  const rows = affected.flatMap(({ person, atMs, lostMs, outcome, cause, places: p }) => [
-    atMs,
-    lostMs,
-    ...[person, outcome, cause, p['host'], p['share'], p['zone'], p['pool'], p['image'], p['network'], p['holderHost'], p['part']].map((name) =>
-      numberOf(name ?? ''),
-    ),
-  ])
-  return { names: [...numbers.keys()], ids: affected.map(({ id }) => id), rows }
-}
-
-function unpacked({ counts, dots, affected }: { counts: string; dots: string; affected: string }): Picture {
-  const { names, ids, rows } = JSON.parse(affected) as Packed
-  const name = (at: number) => names[rows[at] ?? -1] ?? ''
-  return {
-    counts: JSON.parse(counts) as Picture['counts'],
-    dots: JSON.parse(dots) as Picture['dots'],
-    affected: ids.map((id, i) => {
-      const at = i * ROW_LENGTH
-      return {
-        id,
-        atMs: rows[at] ?? 0,
-        lostMs: rows[at + 1] ?? 0,
-        person: name(at + 2),
-        outcome: name(at + 3),
-        cause: name(at + 4),
-        places: {
-          host: name(at + 5),
-          share: name(at + 6),
-          zone: name(at + 7),
-          pool: name(at + 8),
-          image: name(at + 9),
-          network: name(at + 10),
-          holderHost: name(at + 11),
-          part: name(at + 12),
-        },
-      }
-    }),
-  }
-}
+const unpacked = ({ counts, dots }: { counts: string; dots: string }): Picture => ({
+  counts: JSON.parse(counts) as Picture['counts'],
+  dots: JSON.parse(dots) as Picture['dots'],
+})
 
 function merged(pictures: readonly Picture[]): Picture {
   const counts = new Map<string, { outcome: string; n: number; lost: number }>()
@@ -198,7 +93,7 @@ function merged(pictures: readonly Picture[]): Picture {
     sum.n += n
     sum.lost += lost
   }
-  return { counts: [...counts.values()], dots: pictures.flatMap(({ dots }) => dots), affected: pictures.flatMap(({ affected }) => affected) }
+  return { counts: [...counts.values()], dots: pictures.flatMap(({ dots }) => dots) }
 }
 
 /** The newest hours that are over and have no picture yet. */
@@ -212,11 +107,11 @@ export async function hoursWithoutPicture(handle: Queryable, nowMs: number): Pro
 
 /** Keeps the picture of an hour. Only the writer of attempts calls this, in its turn, so that no attempt slips in between. */
 export async function keepPicture(handle: Queryable, hourMs: number): Promise<void> {
-  const { counts, dots, affected } = await drawPicture(handle, hourMs, hourMs + HOUR_MS)
+  const { counts, dots } = await drawPicture(handle, hourMs, hourMs + HOUR_MS)
   const every = Math.max(1, Math.ceil(dots.length / FEW_DOTS))
-  const texts = [counts, dots, dots.filter((_, i) => i % every === 0), packed(affected)].map((part) => JSON.stringify(part))
+  const texts = [counts, dots, dots.filter((_, i) => i % every === 0)].map((part) => JSON.stringify(part))
   await handle.query(
-    `insert into pictures values ($1, $2, $3, $4, $5) on conflict (hour_ms) do update set counts = excluded.counts, dots = excluded.dots, few_dots = excluded.few_dots, affected = excluded.affected`,
+    `insert into pictures values ($1, $2, $3, $4) on conflict (hour_ms) do update set counts = excluded.counts, dots = excluded.dots, few_dots = excluded.few_dots`,
     [hourMs, ...texts],
   )
 }

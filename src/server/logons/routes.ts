@@ -4,6 +4,7 @@ import { Problem } from '../../contract/errors'
 import { otlpFromProtobuf, otlpResponse, readNdjson, readOtlp, Refusal } from '../../core/formats'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
+import { incidentLines, readIncident } from './incidents'
 import { DAY_MS } from './model'
 import { readStory } from './story'
 import { listAttempts } from './store'
@@ -12,6 +13,8 @@ import type { Uploads } from './uploads'
 
 type Names =
   | 'today'
+  | 'incident'
+  | 'incidentsExport'
   | 'attempts'
   | 'attemptsExport'
   | 'story'
@@ -26,16 +29,33 @@ type Names =
   | 'uploadRefused'
 const LONGEST_BODY = 64 << 20
 
-export function logonHandlers({ database, evidence, live, now }: Context, uploads: Uploads): Handlers<Names> {
+export function logonHandlers(context: Context, uploads: Uploads): Handlers<Names> {
+  const { database, evidence, live, now } = context
+  const windowOf = ({ fromMs, toMs }: { fromMs?: number | undefined; toMs?: number | undefined }) => {
+    const to = toMs ?? now()
+    return [fromMs ?? to - DAY_MS, to] as const
+  }
   const known = async (id: string) =>
     (await uploads.state(id)) ??
     (() => {
       throw new Problem('upload.unknown')
     })()
   return {
-    today: ({ input: { query } }) => {
-      const toMs = query.toMs ?? now()
-      return readToday(database, query.fromMs ?? toMs - DAY_MS, toMs, now())
+    today: ({ input: { query } }) => readToday(database, (from, to) => evidence.incidents(from, to), ...windowOf(query), now()),
+    incident: ({ input: { params, query } }) => readIncident(context, params.id, ...windowOf(query), query.doneMs),
+    async incidentsExport({ input: { query }, reply }) {
+      const lines = incidentLines(await evidence.incidents(...windowOf(query)))
+      return sendCsv(
+        reply,
+        'incidents.csv',
+        lines.map(({ scope, sinceMs, toMs, change, ...line }) => ({
+          ...line,
+          where: scope.map(({ dimension, value }) => `${dimension} ${value}`).join(', '),
+          since: new Date(sinceMs).toISOString(),
+          until: new Date(toMs).toISOString(),
+          change: change?.sentence ?? '',
+        })),
+      )
     },
     attempts: ({ input: { query } }) => listAttempts(database, query),
     async attemptsExport({ input: { query }, reply }) {

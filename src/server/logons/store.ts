@@ -1,7 +1,8 @@
 import type { Diagnosis, Usual } from '../../core/logons'
 import type { AttemptLine, AttemptQuery } from '../../contract/logons'
-import { CAUSE_BY_ID } from '../../core/logons'
+import { CAUSE_BY_ID, PLACE_DIMENSIONS } from '../../core/logons'
 import type { Queryable } from '../db/database'
+import { COLUMN_OF } from './recall'
 
 export interface StoredAttempt {
   id: string
@@ -19,9 +20,15 @@ export interface StoredAttempt {
   network: string
   share: string | null
   zone: string | null
+  site: string | null
   image: string | null
+  transport: string | null
+  client_kind: string | null
+  client_version: string | null
+  factor: string | null
   holder_host: string | null
   part: string | null
+  package: string | null
   blame_ms: number[]
   usual_ms: number[] | null
   usual: Usual | null
@@ -30,13 +37,18 @@ export interface StoredAttempt {
   cause: string | null
   confidence: number | null
   upload: string | null
+  /** See Neighbour: one bit for each series that took clearly more than usual; the code that it failed by. */
+  beyond: number
+  fault: string
+  /** Whether it says what is usual. */
+  counted: boolean
   /** Packed evidence, base64. */
   body: string
   diagnosis: Diagnosis | null
 }
 
-const COLUMNS = `id text, thread text, person text, account text, host text, pool text, session text, started_ms bigint, last_ms bigint, total_ms integer, outcome text, first boolean, network text, share text, zone text, image text,
-  holder_host text, part text, blame_ms integer[], usual_ms integer[], usual jsonb, lost_ms integer, slow_ms integer, cause text, confidence real, upload text`
+const COLUMNS = `id text, thread text, person text, account text, host text, pool text, session text, started_ms bigint, last_ms bigint, total_ms integer, outcome text, first boolean, network text, share text, zone text, site text, image text,
+  transport text, client_kind text, client_version text, factor text, holder_host text, part text, package text, beyond integer, fault text, counted boolean, blame_ms integer[], usual_ms integer[], usual jsonb, lost_ms integer, slow_ms integer, cause text, confidence real, upload text`
 const NAMES = COLUMNS.split(',').map((column) => column.trim().split(' ')[0] ?? '')
 const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload')
   .map((name) => `${name} = excluded.${name}`)
@@ -44,13 +56,14 @@ const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload')
 
 /** Writes attempts with their evidence and findings; those that are `known` are replaced. Call it inside a transaction. */
 export async function writeAttempts(handle: Queryable, attempts: readonly StoredAttempt[], known: readonly string[]): Promise<void> {
-  const rows = JSON.stringify(attempts)
+  // Evidence and findings have tables of their own: they would only be read here to be thrown away.
+  const rows = JSON.stringify(attempts.map(({ body: _, diagnosis: __, ...row }) => row))
   await handle.query(
-    `insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from jsonb_to_recordset($1::jsonb) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`,
+    `insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from json_to_recordset($1::json) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`,
     [rows],
   )
   await handle.query(
-    `insert into evidence select id, decode(body, 'base64') from jsonb_to_recordset($1::jsonb) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`,
+    `insert into evidence select id, decode(body, 'base64') from json_to_recordset($1::json) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`,
     [JSON.stringify(attempts.map(({ id, body }) => ({ id, body })))],
   )
   if (known.length) await handle.query('delete from findings where attempt = any($1)', [known])
@@ -89,9 +102,17 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
   if (query.toMs !== undefined) where('a.started_ms < ?', query.toMs)
   if (query.outcome === 'bad') wheres.push(`a.lost_ms > 0 and (a.outcome <> 'ready' or a.cause is not null)`)
   else if (query.outcome) where('a.outcome = any(?)', query.outcome.split(','))
-  if (query.pool) where('a.pool = ?', query.pool)
-  if (query.host) where('lower(a.host) = lower(?)', query.host)
-  if (query.share) where('a.share = ?', query.share)
+  for (const dimension of PLACE_DIMENSIONS) {
+    const value = query[dimension]
+    if (!value) continue
+    if (dimension === 'host') where('lower(a.host) = lower(?)', value)
+    else where(`a.${COLUMN_OF[dimension]} = ?`, value)
+  }
+  if (query.group)
+    where(
+      `a.person in (with recursive inside(id) as (select ?::text union select g.id from groups g join inside i on g.member_of @> to_jsonb(i.id)) select id from people where jsonb_exists_any(groups, (select array_agg(id) from inside)))`,
+      query.group,
+    )
   if (query.person) where('a.person = ?', query.person.toLowerCase())
   if (query.cause) where('a.cause = ?', query.cause)
   if (query.upload) where('a.upload = ?', query.upload)

@@ -1,8 +1,8 @@
-import { codeNumber, codeSays, correlateThread, measure, OUTCOMES, place, SERIES, type Usual } from '../../core/logons'
+import { codeNumber, codeSays, correlateThread, isUnusual, measure, OUTCOMES, place, SERIES, withMild, type Usual } from '../../core/logons'
 import { Problem } from '../../contract/errors'
 import type { Story } from '../../contract/logons'
 import type { Queryable } from '../db/database'
-import { unpackEvidence } from './intake'
+import { unpackEvidence } from './pack'
 import { HOUR_MS } from './model'
 import { attemptLine, columnsOf, listAttempts, storyRow } from './store'
 
@@ -13,7 +13,9 @@ export async function readStory(database: Queryable, id: string, nowMs: number):
   const again = correlateThread(row.thread, unpackEvidence(row.evidence), nowMs).find((one) => one.attempt.id === id)
   if (!again) throw new Problem('attempt.unknown')
   const attempt = place(again.attempt, { people: [], groups: [], pools: [], hosts: [] }, new Map())
-  const measured = measure(attempt, row.usual, row.slow_ms)
+  const strictly = measure(attempt, row.usual, row.slow_ms)
+  // What took only more than usual is told where it was found to have a cause.
+  const measured = row.lost_ms > 0 && !isUnusual(strictly) ? (withMild(strictly) ?? strictly) : strictly
   const fromMs = Math.floor(row.started_ms / HOUR_MS) * HOUR_MS
   const [colleagues, last, alike] = await Promise.all([
     columnsOf(database, fromMs, fromMs + HOUR_MS, { pool: row.pool }, 400),

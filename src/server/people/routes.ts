@@ -52,7 +52,7 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
             .join(', ')}. Nothing was changed.`,
           twice.slice(0, 100),
         )
-      const changed = await replaceOrg(database, body)
+      const changed = await replaceOrg(database, body, caller.name, now())
       await evidence.refresh()
       live.tell('people')
       if (changed)

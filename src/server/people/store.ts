@@ -2,9 +2,18 @@ import type { OrgFile } from '../../contract/org'
 import { readAccount } from '../../core/people'
 import type { Database } from '../db/database'
 import { hashOf } from '../admins/gate'
+import { keepChanges, type NewChange } from '../journal/changes'
 
-/** Replaces people, groups, pools and hosts by what the directory says. Returns whether anything differs from last time. */
-export async function replaceOrg(database: Database, org: OrgFile): Promise<boolean> {
+/**
+ * Replaces people, groups, pools and hosts by what the directory says, and keeps the changes that it tells of, and those of hosts (another image, pool or zone)
+ * that follow from it. Returns whether anything differs from last time.
+ */
+export async function replaceOrg(
+  database: Database,
+  org: Omit<OrgFile, 'changes'> & Partial<Pick<OrgFile, 'changes'>>,
+  who = 'the directory',
+  nowMs = Date.now(),
+): Promise<boolean> {
   const fingerprint = hashOf(JSON.stringify(org))
   const [known] = await database.query<{ value: string }>(`select value from facts where name = 'org'`)
   if (known?.value === fingerprint) return false
@@ -19,6 +28,9 @@ export async function replaceOrg(database: Database, org: OrgFile): Promise<bool
     find: [id, name ?? '', ...accounts].join(' ').toLowerCase(),
   }))
   await database.transaction(async (handle) => {
+    const hostsBefore = await handle.query<HostRow>('select id, pool, zone, site, image from hosts')
+    const told = (org.changes ?? []).map((change): NewChange => ({ ...change, sentence: change.sentence || `A change of kind ${change.kind}.`, who }))
+    await keepChanges(handle, [...told, ...hostChanges(hostsBefore, org.hosts, who, nowMs)], nowMs)
     const replace = async (table: string, columns: string, rows: readonly object[]) => {
       await handle.query(`delete from ${table}`)
       const names = columns.split(',').map((column) => column.trim().split(' ')[0])
@@ -40,8 +52,8 @@ export async function replaceOrg(database: Database, org: OrgFile): Promise<bool
       org.pools.map(({ name, grants = [], ...pool }) => ({ ...pool, name: name ?? pool.id, grants })),
     )
     await handle.query(
-      `insert into hosts (id, pool, zone, image, draining) select distinct on (id) id, pool, zone, image, coalesce(draining, false) from jsonb_to_recordset($1::jsonb) as r(id text, pool text, zone text, image text, draining boolean)
-      on conflict (id) do update set pool = excluded.pool, zone = excluded.zone, image = excluded.image`,
+      `insert into hosts (id, pool, zone, site, image, draining) select distinct on (id) id, pool, zone, site, image, coalesce(draining, false) from jsonb_to_recordset($1::jsonb) as r(id text, pool text, zone text, site text, image text, draining boolean)
+      on conflict (id) do update set pool = excluded.pool, zone = excluded.zone, site = excluded.site, image = excluded.image`,
       [JSON.stringify(org.hosts)],
     )
     await handle.query('delete from hosts where id <> all($1)', [org.hosts.map(({ id }) => id)])
@@ -50,4 +62,42 @@ export async function replaceOrg(database: Database, org: OrgFile): Promise<bool
     ])
   })
   return true
+}
+
+interface HostRow {
+  readonly id: string
+  readonly pool?: string | null | undefined
+  readonly zone?: string | null | undefined
+  readonly site?: string | null | undefined
+  readonly image?: string | null | undefined
+}
+
+/** What an import says has become of hosts, one change for all that changed in the same way. */
+function hostChanges(before: readonly HostRow[], after: readonly HostRow[], who: string, atMs: number): NewChange[] {
+  const known = new Map(before.map((host) => [host.id, host]))
+  const alike = new Map<string, { what: 'image' | 'pool' | 'zone'; from: string | null; to: string; pool: string | null; hosts: string[] }>()
+  for (const host of after) {
+    const old = known.get(host.id)
+    if (!old) continue
+    for (const what of ['image', 'pool', 'zone'] as const) {
+      const to = host[what]
+      if (!to || to === old[what]) continue
+      const key = [what, old[what], to, host.pool].join('|')
+      const one = alike.get(key) ?? { what, from: old[what] ?? null, to, pool: host.pool ?? null, hosts: [] }
+      alike.set(key, one)
+      one.hosts.push(host.id)
+    }
+  }
+  return [...alike.values()].map(({ what, from, to, pool, hosts }) => ({
+    atMs,
+    kind: what === 'image' ? ('image' as const) : ('host' as const),
+    scope:
+      what === 'image'
+        ? [{ dimension: 'image', value: to }]
+        : hosts.length === 1
+          ? [{ dimension: 'host', value: hosts[0] ?? '' }]
+          : [{ dimension: what, value: to }],
+    sentence: `${hosts.length === 1 ? hosts[0] : `${hosts.length} hosts`}${pool && what !== 'pool' ? ` of ${pool}` : ''} changed from ${what} ${from ?? '(none)'} to ${to}.`,
+    who,
+  }))
 }

@@ -2,6 +2,7 @@ import { Problem } from '../../contract/errors'
 import type { Rollout } from '../../contract/policies'
 import type { PolicySet } from '../../core/policies'
 import type { Queryable } from '../db/database'
+import { keepChanges, type NewChange } from '../journal/changes'
 import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
 import type { LookDesk } from './look-desk'
@@ -73,6 +74,20 @@ export async function wavesOf(database: Queryable, how: 'at once' | 'zones' | 'f
   return first.length ? [...first, { title: 'all hosts', hosts: hosts.map(({ id }) => id), groups: [] }] : []
 }
 
+/** What a version that reaches a wave alters, for whoever looks why something began. @param wave null where it reaches everybody */
+export function waveChange(version: number, wave: Wave | null, who: string, atMs: number, what: string): NewChange {
+  const zone = wave?.title.startsWith('zone ') ? wave.title.slice('zone '.length) : null
+  const scope =
+    zone !== null ? [{ dimension: 'zone', value: zone }] : wave?.groups[0] !== undefined ? [{ dimension: 'group', value: wave.groups[0] }] : []
+  return {
+    atMs,
+    kind: 'policy',
+    scope,
+    sentence: `Version ${version} of the policies reached ${wave?.title ?? 'everybody'}${what ? `: ${what}` : ''}.`,
+    who,
+  }
+}
+
 /** Begins to bring a version to its first wave. */
 export async function beginRollout(
   need: Need,
@@ -118,6 +133,7 @@ export async function stepRollout(need: Need, what: 'next' | 'pause' | 'go on' |
       done ? now() : null,
       reached,
     ])
+    await keepChanges(database, [waveChange(version, waves[reached] ?? null, author, now(), '')], now())
     await journal(
       `brought version ${version} of the policies to ${waves[reached]?.title ?? 'all'}`,
       done ? 'everybody has it' : `${reached + 1} of ${waves.length} waves have it`,
@@ -127,6 +143,19 @@ export async function stepRollout(need: Need, what: 'next' | 'pause' | 'go on' |
     if (!before) throw new Problem('policy.outdated')
     await database.query(`update rollouts set state = 'back', next_ms = null, ended_ms = $2 where version = $1`, [version, now()])
     await keepVersion(database, newest.version + 1, before.set, author, now(), `back to version ${rollout.previous}`)
+    await keepChanges(
+      database,
+      [
+        {
+          atMs: now(),
+          kind: 'policy',
+          scope: [],
+          sentence: `Version ${version} of the policies was taken back; ${rollout.previous} holds again.`,
+          who: author,
+        },
+      ],
+      now(),
+    )
     await evidence.refresh()
     await journal(`took version ${version} of the policies back`, `version ${newest.version + 1} is the same as ${rollout.previous}`)
   } else {

@@ -14,6 +14,7 @@ import { Problem } from '../../contract/errors'
 import { Settings, type PolicyPage, type PolicyPreview } from '../../contract/other'
 import type { Queryable } from '../db/database'
 import { DAY_MS } from '../logons/model'
+import { keepChanges } from '../journal/changes'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 import type { LookDesk } from './look-desk'
@@ -104,6 +105,19 @@ export function policyHandlers(
         before: changes.map((c) => `${c.title}: ${c.before}`).join('; '),
         after: changes.map((c) => `${c.title}: ${c.after}`).join('; '),
       })
+      await keepChanges(
+        database,
+        [
+          {
+            atMs: now(),
+            kind: 'policy',
+            scope: [],
+            sentence: `Version ${before.version + 1} of the policies was published: ${changes.map((c) => c.title).join(', ')}.`,
+            who: caller.name,
+          },
+        ],
+        now(),
+      )
       await evidence.refresh()
       live.tell('policy')
       return readPolicy(database, now())

@@ -7,7 +7,8 @@ import { loadOrg } from '../logons/model'
 import type { Context, Handlers } from '../shell/context'
 import { keepDraft, readDraft, rebaseDraft, takeSet } from './drafts'
 import type { LookDesk } from './look-desk'
-import { beginRollout, readRollout, refuseBroken, refuseWhileRolling, stepRollout, wavesOf } from './rollouts'
+import { keepChanges } from '../journal/changes'
+import { beginRollout, readRollout, refuseBroken, refuseWhileRolling, stepRollout, waveChange, wavesOf } from './rollouts'
 import { allVersions, currentSet, keepVersion, setOf, versionsOf } from './sets'
 import { factsOfAttempt, factsOfSession } from './sessions'
 
@@ -108,6 +109,11 @@ export function setHandlers(context: Context, desk: LookDesk): Handlers<Names> {
         `published version ${version} of the policies${waves.length > 1 ? ` in ${waves.length} waves` : ''}`,
         say('before'),
         say('after'),
+      )
+      await keepChanges(
+        database,
+        [waveChange(version, waves[0] ?? null, caller.name, now(), [...new Set(changed.map(({ name }) => name))].slice(0, 8).join(', '))],
+        now(),
       )
       await evidence.refresh()
       live.tell('policy')

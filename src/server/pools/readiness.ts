@@ -93,6 +93,10 @@ export async function poolJob(need: Need, pool: string, { kind, host }: PoolJob,
     ...base,
     title: `Restart ${waiting.length === 1 ? (waiting[0]?.host ?? '') : `${waiting.length} hosts of ${pool}`}`,
     change: { before: 'waiting for a restart', after: 'restarted' },
+    alters: {
+      kind: 'host',
+      scope: [waiting.length === 1 ? { dimension: 'host', value: waiting[0]?.host ?? '' } : { dimension: 'pool', value: pool }],
+    },
     steps: waiting.flatMap((one) => restartSteps(need, one.host).map((step) => ({ ...step, title: `${one.host}: ${step.title}` }))),
   }
 }

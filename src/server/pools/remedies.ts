@@ -75,8 +75,12 @@ export function releaseHold({ fleet, database }: Need, holder: string, person: s
   }
 }
 
-function restartHost(need: Need, host: string): Pick<NewJob, 'steps' | 'change'> {
-  return { change: { before: 'not as it should be', after: 'restarted' }, steps: restartSteps(need, host) }
+function restartHost(need: Need, host: string): Pick<NewJob, 'steps' | 'change' | 'alters'> {
+  return {
+    change: { before: 'not as it should be', after: 'restarted' },
+    alters: { kind: 'host', scope: [{ dimension: 'host', value: host }] },
+    steps: restartSteps(need, host),
+  }
 }
 
 /** Stops new sessions, restarts, and lets the host take sessions again. Running sessions are logged off. */
@@ -118,8 +122,9 @@ export function restartSteps({ fleet }: Pick<Context, 'fleet'>, host: string): N
   ]
 }
 
-function stopDraining({ fleet }: Need, pool: string): Pick<NewJob, 'steps' | 'change'> {
+function stopDraining({ fleet }: Need, pool: string): Pick<NewJob, 'steps' | 'change' | 'alters'> {
   return {
+    alters: { kind: 'host', scope: [{ dimension: 'pool', value: pool }] },
     change: { before: 'every host draining', after: 'taking sessions' },
     steps: [
       {

@@ -1,4 +1,4 @@
-import type { OrgFile } from '../../contract/org'
+import type { OrgFileText } from '../../contract/org'
 import { Random } from '../random'
 
 /** Larkmere Ferries, invented: its people, groups, pools, hosts and shares, the same for the same seed. */
@@ -185,7 +185,7 @@ export interface Larkmere {
   readonly testers: readonly Staff[]
   readonly staff: readonly Staff[]
   readonly hosts: readonly HostPlan[]
-  readonly org: OrgFile
+  readonly org: OrgFileText
 }
 
 /** @param size how many people in all; hosts follow */
@@ -246,7 +246,7 @@ function person(pool: PoolPlan, random: Random, taken: Set<string>): Staff {
 /** The domain's SID, invented; people and groups are numbered behind it. */
 export const DOMAIN_SID = 'S-1-5-21-914117-20261123-4471'
 
-function orgOf(staff: readonly Staff[], testers: readonly Staff[], hosts: readonly HostPlan[]): OrgFile {
+function orgOf(staff: readonly Staff[], testers: readonly Staff[], hosts: readonly HostPlan[]): OrgFileText {
   const account = ({ id, name, group }: Staff, number: number) => ({
     id,
     name,

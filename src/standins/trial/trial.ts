@@ -45,7 +45,7 @@ export interface TrueIncident {
   readonly change: string | null
 }
 export interface Trial {
-  readonly org: OrgFileText & { readonly changes: readonly Altered[] }
+  readonly org: OrgFileText
   readonly observations: readonly Observation[]
   readonly attempts: readonly TrueAttempt[]
   readonly incidents: readonly TrueIncident[]
@@ -140,8 +140,15 @@ export function play(options: TrialOptions): Trial {
   const changes = [...staged.flatMap(({ change }) => (change ? [change] : [])), ...idleChanges(company, random, options)]
   changes.sort((a, b) => (a.at < b.at ? -1 : 1))
   const late = options.healthy ? [] : lateIn(company)
-  const inCopy = company.org.people?.map((one) => (late.includes(one.id) ? { ...one, groups: one.groups?.slice(1), groupsAtSource: one.groups } : one))
-  return { org: { ...company.org, people: inCopy, changes }, observations, attempts, incidents }
+  const inCopy = company.org.people?.map((one) =>
+    late.includes(one.id) ? { ...one, groups: one.groups?.slice(1), groupsAtSource: one.groups } : one,
+  )
+  return {
+    org: { ...company.org, people: inCopy, changes: changes.map((one) => ({ ...one, scope: [...one.scope] })) },
+    observations,
+    attempts,
+    incidents,
+  }
 }
 
 function told(company: Company, id: string, person: Member, host: Machine, pool: PoolPlan, atMs: number): Observation {

@@ -7,6 +7,7 @@ import DataTable, { type Column } from '../kit/DataTable.vue'
 import { exact, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
+import JournalViews from './JournalViews.vue'
 
 const text = ref('')
 const asked = refDebounced(text, 200)
@@ -32,6 +33,7 @@ const columns: Column<JournalLine>[] = [
     <section class="work">
       <h1>Journal</h1>
       <div class="sub">Everything that was written, by whom, and what was so before and after. Lines are never changed or taken away.</div>
+      <JournalViews />
       <div class="toolbar">
         <BFormInput v-model="text" aria-label="Part of a line" placeholder="Part of a line" /><a
           class="export"

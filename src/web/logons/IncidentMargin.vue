@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import type { IncidentLine } from '../../contract/logons'
-import { duration, exact, plural } from '../kit/format'
+import { duration, exact, plural, when } from '../kit/format'
 import { call } from '../shell/api'
 import EvidenceList from './EvidenceList.vue'
 import { incidentPlace, incidentQuery, sinceWords } from './incident'
@@ -22,6 +22,15 @@ const { data: story } = useQuery({
   <p class="quiet small">
     {{ plural(incident.people, 'person', 'people') }} lost {{ duration(incident.lostMs) }} in {{ plural(incident.attempts, 'logon') }};
     {{ incident.failed === 0 ? 'none of them failed' : `${incident.failed} of them failed` }}.
+  </p>
+  <template v-if="incident.change">
+    <h2>What changed before it</h2>
+    <p>
+      {{ incident.change.sentence }} <span class="quiet small" :title="exact(incident.change.atMs)">{{ when(incident.change.atMs, nowMs) }}</span>
+    </p>
+  </template>
+  <p v-if="incident.kind === 'incident'">
+    <RouterLink :to="{ path: `/incidents/${encodeURIComponent(incident.id)}`, query: $route.query }">Why here, why then, and did it help?</RouterLink>
   </p>
   <template v-if="story?.diagnosis.cause">
     <h2>

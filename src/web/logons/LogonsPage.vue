@@ -3,8 +3,9 @@ import { useInfiniteQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { AttemptLine } from '../../contract/logons'
+import { PLACES } from './incident'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { clockSeconds, day, duration, exact } from '../kit/format'
+import { clockSeconds, day, duration, exact, when } from '../kit/format'
 import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
@@ -15,15 +16,21 @@ const route = useRoute()
 const router = useRouter()
 const { fromMs, toMs, chosen } = useWindow()
 const text = (name: string) => (typeof route.query[name] === 'string' ? (route.query[name] as string) : undefined)
-const NAMED = ['pool', 'host', 'share', 'person', 'cause', 'upload'] as const
+const NAMED = ['cause', ...PLACES, 'group', 'person', 'upload'] as const
+const number = (name: string) => (text(name) && Number.isFinite(Number(text(name))) ? Number(text(name)) : undefined)
+/** A stretch of time that a picture was asked about, instead of the window. */
+const stretch = computed(() => {
+  const [from, to] = [number('from'), number('to')]
+  return from !== undefined && to !== undefined ? { fromMs: from, toMs: to } : null
+})
 const filter = computed(() => ({ outcome: text('outcome'), ...Object.fromEntries(NAMED.map((name) => [name, text(name)])) }))
 const query = computed(() => ({
   ...filter.value,
   sort: (text('sort') ?? 'started') as 'started',
-  ...(text('upload') ? {} : { fromMs: fromMs.value, toMs: toMs.value }),
+  ...(stretch.value ?? (text('upload') ? {} : { fromMs: fromMs.value, toMs: toMs.value })),
 }))
 const { data, isPending, error, refetch, fetchNextPage, hasNextPage } = useInfiniteQuery({
-  queryKey: ['attempts', filter, computed(() => chosen.value.id), computed(() => text('sort'))],
+  queryKey: ['attempts', filter, stretch, computed(() => chosen.value.id), computed(() => text('sort'))],
   queryFn: ({ signal, pageParam }) =>
     call('attempts', { query: { ...query.value, limit: 100, ...(pageParam ? { before: pageParam } : {}) } }, signal),
   initialPageParam: '',
@@ -84,6 +91,15 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
             >{{ name }} <span class="mono">{{ text(name) }}</span><button type="button" :aria-label="`Any ${name}`" @click="set(name, '')">
               <i-lucide-x /></button></span
         ></template>
+        <span v-if="stretch" class="chip"
+          >{{ when(stretch.fromMs) }} to {{ when(stretch.toMs)
+          }}<button
+            type="button"
+            aria-label="Any time of the window"
+            @click="router.replace({ query: { ...route.query, from: undefined, to: undefined } })"
+          >
+            <i-lucide-x /></button
+        ></span>
         <a class="export" :href="addressOf('attemptsExport', { query })" download>Export CSV</a>
       </div>
       <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
@@ -104,7 +120,8 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
           >
           <template #started="{ row }"
             ><span class="nowrap" :title="exact(row.startedMs)"
-              ><template v-if="chosen.ms > 86_400_000 || text('upload')">{{ day(row.startedMs) }} </template>{{ clockSeconds(row.startedMs) }}</span
+              ><template v-if="chosen.ms > 86_400_000 || text('upload') || stretch">{{ day(row.startedMs) }} </template
+              >{{ clockSeconds(row.startedMs) }}</span
             ></template
           >
           <template #total="{ row }"

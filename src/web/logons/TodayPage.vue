@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { clock, count, duration, plural } from '../kit/format'
+import { clock, count, duration, plural, when } from '../kit/format'
 import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
-import { call } from '../shell/api'
+import { addressOf, call } from '../shell/api'
 import { useWindow } from '../shell/window'
 import DayPicture from './DayPicture.vue'
 import IncidentMargin from './IncidentMargin.vue'
@@ -22,7 +22,13 @@ const {
   placeholderData: keepPreviousData,
 })
 const picked = ref<string | null>(null)
-const shown = ref(12)
+const shown = ref(10)
+const incidents = computed(() => today.value?.incidents.filter(({ kind }) => kind === 'incident') ?? [])
+const singles = computed(() => today.value?.incidents.filter(({ kind }) => kind === 'single') ?? [])
+const listed = computed(() => [
+  { id: 'decide', title: 'Needs a decision, by time lost', lines: incidents.value.slice(0, shown.value) },
+  { id: 'single', title: 'Single cases', lines: singles.value.slice(0, shown.value) },
+])
 const incident = computed(() => today.value?.incidents.find(({ id }) => id === picked.value) ?? today.value?.incidents[0])
 const n = (outcome: string) => today.value?.byOutcome[outcome] ?? 0
 const spoiled = computed(() => n('failed') + n('slow') + n('degraded'))
@@ -59,36 +65,53 @@ const summary = computed(() => {
         Nobody has logged on in this window, or no evidence has arrived. Choose a longer window, or
         <RouterLink to="/logons">give an evidence file</RouterLink>.
       </p>
-      <h2 id="decide">Needs a decision, by time lost</h2>
-      <p v-if="today.incidents.length === 0" class="quiet">Nothing. All logons were as usual.</p>
-      <ul v-else class="incidents" aria-labelledby="decide">
-        <li v-for="one in today.incidents.slice(0, shown)" :key="one.id" :class="{ on: one.id === incident?.id }">
-          <button type="button" :aria-pressed="one.id === incident?.id" @click="picked = one.id">
-            <OutcomeStem
-              :outcome="
-                one.failed > one.attempts / 2
-                  ? 'failed'
-                  : one.cause === 'host-not-configured' || one.cause === 'temporary-profile'
-                    ? 'degraded'
-                    : 'slow'
-              "
-              :height="20"
-            />
-            <span
-              ><span class="title"
-                >{{ one.title }}<template v-if="incidentPlace(one)">: {{ incidentPlace(one) }}</template></span
-              ><br /><span class="quiet small"
-                >{{ plural(one.people, 'person', 'people') }}, {{ plural(one.attempts, 'logon') }} · {{ sinceWords(one, today.nowMs) }}</span
-              ></span
-            >
-            <span class="number"
-              ><span class="title">{{ duration(one.lostMs) }}</span
-              ><br /><span class="quiet small">lost</span></span
-            >
-          </button>
-        </li>
-      </ul>
-      <BButton v-if="today.incidents.length > shown" variant="link" @click="shown = 50">{{ today.incidents.length - shown }} smaller ones</BButton>
+      <p v-if="today.incidentsFromMs !== null && today.incidentsFromMs > today.fromMs" class="quiet small" role="status">
+        Logons since {{ when(today.incidentsFromMs, today.nowMs) }} have been looked through so far; earlier ones are being read.
+      </p>
+      <template v-for="list in listed" :key="list.id">
+        <h2 v-if="list.lines.length || list.id === 'decide'" :id="list.id">
+          {{ list.title }}
+          <a
+            v-if="list.id === 'decide' && today.incidents.length"
+            class="export"
+            :href="addressOf('incidentsExport', { query: { fromMs, toMs } })"
+            download
+            >Export CSV</a
+          >
+        </h2>
+        <p v-if="list.lines.length === 0 && list.id === 'decide'" class="quiet">
+          {{ singles.length ? 'Nothing that many have in common.' : 'Nothing. All logons were as usual.' }}
+        </p>
+        <ul v-else-if="list.lines.length" class="incidents" :aria-labelledby="list.id">
+          <li v-for="one in list.lines" :key="one.id" :class="{ on: one.id === incident?.id }">
+            <button type="button" :aria-pressed="one.id === incident?.id" @click="picked = one.id">
+              <OutcomeStem
+                :outcome="
+                  one.failed > one.attempts / 2
+                    ? 'failed'
+                    : one.cause === 'host-not-configured' || one.cause === 'temporary-profile'
+                      ? 'degraded'
+                      : 'slow'
+                "
+                :height="20"
+              />
+              <span
+                ><span class="title"
+                  >{{ one.title }}<template v-if="incidentPlace(one)">: {{ incidentPlace(one) }}</template></span
+                ><br /><span class="quiet small"
+                  >{{ plural(one.people, 'person', 'people') }}, {{ plural(one.attempts, 'logon') }} · {{ sinceWords(one, today.nowMs)
+                  }}<template v-if="one.change"> · after: {{ one.change.sentence }}</template></span
+                ></span
+              >
+              <span class="number"
+                ><span class="title">{{ duration(one.lostMs) }}</span
+                ><br /><span class="quiet small">lost</span></span
+              >
+            </button>
+          </li>
+        </ul>
+      </template>
+      <BButton v-if="Math.max(incidents.length, singles.length) > shown" variant="link" @click="shown = 50">All, also smaller ones</BButton>
     </section>
     <aside class="margin" aria-label="About the chosen line">
       <IncidentMargin v-if="incident" :key="incident.id" :incident="incident" :now-ms="today.nowMs" />
@@ -100,6 +123,10 @@ const summary = computed(() => {
 <style scoped>
 .empty {
   padding: 40px 0;
+}
+.export {
+  float: right;
+  font-weight: 400;
 }
 .incidents {
   list-style: none;

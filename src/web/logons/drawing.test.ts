@@ -84,13 +84,14 @@ describe('the drawing of a story', () => {
 it('an incident says where it is, since when, and how to list it', () => {
   const incident = {
     id: 'i',
+    kind: 'incident' as const,
+    change: null,
     cause: 'container-held',
     title: 'Held',
     scope: [
       { dimension: 'holderHost', value: 'TH-Q2-07' },
       { dimension: 'zone', value: 'Q2' },
     ],
-    fromMs: Date.UTC(2026, 10, 23, 5),
     sinceMs: Date.UTC(2026, 10, 23, 5),
     toMs: Date.UTC(2026, 10, 23, 9),
     attempts: 3,
@@ -103,5 +104,8 @@ it('an incident says where it is, since when, and how to list it', () => {
   expect(sinceWords(incident, incident.toMs + 60_000)).toBe('since 05:00, going on')
   expect(sinceWords(incident, incident.toMs + 7_200_000)).toBe('05:00 to 09:00, last 2 h ago')
   expect(sinceWords({ ...incident, attempts: 1, sinceMs: incident.toMs }, incident.toMs + 60_000)).toBe('09:00')
-  expect(incidentQuery({ ...incident, scope: [{ dimension: 'host', value: 'H' }] })).toEqual({ cause: 'container-held', host: 'H' })
+  expect(incidentQuery({ ...incident, scope: [{ dimension: 'clientVersion', value: '7.4' }] })).toEqual({
+    cause: 'container-held',
+    clientVersion: '7.4',
+  })
 })

@@ -1,9 +1,34 @@
 import type { IncidentLine } from '../../contract/logons'
 import { ago, when } from '../kit/format'
 
+/** The dimensions in which a list of logons can be narrowed. */
+export const PLACES = [
+  'pool',
+  'host',
+  'share',
+  'zone',
+  'site',
+  'image',
+  'network',
+  'transport',
+  'clientKind',
+  'clientVersion',
+  'factor',
+  'holderHost',
+  'part',
+  'package',
+] as const
+
 const SAYS: Record<string, (value: string) => string> = {
   holderHost: (value) => `held by ${value}`,
   part: (value) => `“${value}”`,
+  package: (value) => `package “${value}”`,
+  group: (value) => `people of ${value}`,
+  site: (value) => `site ${value}`,
+  transport: (value) => `${value} transport`,
+  clientVersion: (value) => `clients ${value}`,
+  clientKind: (value) => `clients of kind ${value}`,
+  factor: (value) => `second factor ${value}`,
   host: (value) => value,
   share: (value) => value,
   zone: (value) => `zone ${value}`,
@@ -13,8 +38,8 @@ const SAYS: Record<string, (value: string) => string> = {
 }
 
 /** Where an incident is, in a few words; empty means everywhere. */
-export const incidentPlace = (incident: IncidentLine): string =>
-  incident.scope.map(({ dimension, value }) => SAYS[dimension]?.(value) ?? value).join(', ')
+export const incidentPlace = ({ scope }: Pick<IncidentLine, 'scope'>): string =>
+  scope.map(({ dimension, value }) => SAYS[dimension]?.(value) ?? value).join(', ')
 
 /** Since when, and whether it goes on. */
 export function sinceWords({ attempts, sinceMs, toMs }: IncidentLine, nowMs: number): string {
@@ -24,9 +49,7 @@ export function sinceWords({ attempts, sinceMs, toMs }: IncidentLine, nowMs: num
 }
 
 /** The query of the list that shows an incident's attempts. */
-export function incidentQuery(incident: IncidentLine): Record<string, string> {
-  const query: Record<string, string> = { cause: incident.cause }
-  for (const { dimension, value } of incident.scope)
-    if (dimension === 'host' || dimension === 'share' || dimension === 'pool') query[dimension] = value
-  return query
-}
+export const incidentQuery = ({ cause, scope }: Pick<IncidentLine, 'cause' | 'scope'>): Record<string, string> => ({
+  cause,
+  ...Object.fromEntries(scope.map(({ dimension, value }) => [dimension, value])),
+})

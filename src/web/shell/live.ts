@@ -3,7 +3,7 @@ import { onScopeDispose, ref } from 'vue'
 
 /** Which queries an event makes old. */
 const STALE: Record<string, string[]> = {
-  attempts: ['today', 'attempts', 'person'],
+  attempts: ['today', 'attempts', 'person', 'incident'],
   job: ['room', 'job', 'jobs', 'journal', 'container', 'containers', 'set-aside', 'share', 'pools'],
   progress: ['job'],
   upload: ['uploads', 'upload'],
@@ -13,6 +13,7 @@ const STALE: Record<string, string[]> = {
   containers: ['containers', 'container', 'share', 'person', 'room', 'loss', 'set-aside'],
   people: ['people', 'person'],
   journal: ['journal'],
+  changes: ['changes', 'incident'],
 }
 
 /** Follows the server's events, so that pages change without a reload. `connected` is false while the line is down. */

@@ -18,6 +18,7 @@ export const router = createRouter({
     { path: '/', component: () => import('../logons/TodayPage.vue'), meta: { title: 'Today' } },
     { path: '/logons', component: () => import('../logons/LogonsPage.vue'), meta: { title: 'Logons' } },
     { path: '/logons/:id', component: () => import('../logons/StoryPage.vue'), props: true, meta: { title: 'The story of a logon' } },
+    { path: '/incidents/:id', component: () => import('../logons/IncidentPage.vue'), props: true, meta: { place: '/', title: 'An incident' } },
     { path: '/people', component: () => import('../people/PeoplePage.vue'), meta: { title: 'People' } },
     { path: '/people/:id', component: () => import('../people/PersonPage.vue'), props: true, meta: { title: 'Person' } },
     { path: '/containers', component: () => import('../containers/ContainersPage.vue'), meta: { title: 'Containers' } },
@@ -44,6 +45,7 @@ export const router = createRouter({
     { path: '/policies/publish', component: () => import('../policies/PublishPage.vue'), meta: { title: 'Publish and versions' } },
     { path: '/pools', component: () => import('../pools/PoolsPage.vue'), meta: { title: 'Pools' } },
     { path: '/journal', component: () => import('../journal/JournalPage.vue'), meta: { title: 'Journal' } },
+    { path: '/journal/changes', component: () => import('../journal/ChangesPage.vue'), meta: { title: 'Changes' } },
     { path: '/:rest(.*)*', component: () => import('./NothingHere.vue'), meta: { title: 'Nothing here' } },
   ],
 })

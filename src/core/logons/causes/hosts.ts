@@ -122,7 +122,8 @@ export const notInScope: Cause = {
   look(facts) {
     if (!facts.has('scope.none')) return null
     const clues = [clue(8, 'No policy with a place for profiles covers this person.', 'scope.none')]
-    if (facts.text('profileType') === 'local' || facts.text('profileType') === 'temporary') clues.push(clue(1, 'They got a profile on the host instead.'))
+    if (facts.text('profileType') === 'local' || facts.text('profileType') === 'temporary')
+      clues.push(clue(1, 'They got a profile on the host instead.'))
     return clues
   },
   sentence: () => 'The condition of the policy does not cover this person, so that no container was attached.',

@@ -17,7 +17,8 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
   const value = facts.number('shareLatencyMs')
   if (value === null) return []
   const ordinary = facts.ordinary('shareLatencyMs')
-  const high = ordinary ? value > Math.max(2.2 * ordinary.median, 1.15 * ordinary.high) : value > 15
+  // Where more than one in twenty were ill, the high end is theirs: far beyond the middle is high all the same.
+  const high = ordinary ? value > Math.min(Math.max(2.2 * ordinary.median, 1.15 * ordinary.high), 4 * ordinary.median) : value > 15
   const sentence = `Latency of the share ${value.toFixed(value < 10 ? 1 : 0)} ms${ordinary ? `; ordinarily ${ordinary.median.toFixed(1)} ms` : ''}.`
   return [high === expectedHigh ? clue(expectedHigh ? 4 : 1.5, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
 }
@@ -27,14 +28,13 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   const { aMinute, medianAMinute, whenCrowded, whenQuiet } = facts.around.crowd(facts.self, phase)
   const crowded = aMinute >= Math.max(1.5, 2 * medianAMinute)
   const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share')}; the median ${medianAMinute.toFixed(1)}.`
-  const clues: Clue[] = storm
-    ? [crowded ? clue(3, rate) : against(4, rate)]
-    : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
+  const clues: Clue[] = storm ? [crowded ? clue(3, rate) : against(4, rate)] : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
   if (whenQuiet.n < 4) return clues
   const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
   const quietRate = whenQuiet.hit / whenQuiet.n
   if (quietRate > 0.4) clues.push(storm ? against(3, quiet) : clue(2, quiet))
-  else if (whenCrowded.n >= 4 && whenCrowded.hit / whenCrowded.n > Math.max(0.3, 2.5 * quietRate)) clues.push(storm ? clue(2, quiet) : against(3, quiet))
+  else if (whenCrowded.n >= 4 && whenCrowded.hit / whenCrowded.n > Math.max(0.3, 2.5 * quietRate))
+    clues.push(storm ? clue(2, quiet) : against(3, quiet))
   return clues
 }
 
@@ -48,7 +48,12 @@ export const logonStorm: Cause = {
   look(facts) {
     const excess = shareExcess(facts)
     if (!excess) return null
-    return [...crowd(facts, excess.phase, true), ...latency(facts, true), ...sitsAt(facts, excess.phase, ['share', 'pool'], 3), ...otherPhase(facts, SHARE_PHASES)]
+    return [
+      ...crowd(facts, excess.phase, true),
+      ...latency(facts, true),
+      ...sitsAt(facts, excess.phase, ['share', 'pool'], 3),
+      ...otherPhase(facts, SHARE_PHASES),
+    ]
   },
   sentence: (facts) => `${facts.text('share')} answers slowly while very many people log on at once.`,
   remedy: () => tell('Spread the load', 'Move containers to another share, or start hosts before the shift.'),
@@ -94,18 +99,18 @@ export const farShare: Cause = {
     const best = facts.located(excess.phase)[0]
     const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
     if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
-    else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n)) clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
+    else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n))
+      clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
     if (inside.n >= 3 && inside.hit * 5 < inside.n)
       clues.push(against(4, `Only ${inside.hit} of ${inside.n} others who came the same way, from ${zone ?? 'there'}, had it.`))
     if (zoneOfShare && zone)
       clues.push(
-        zoneOfShare === zone
-          ? against(5, `Host and share are both in ${zone}.`)
-          : clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`),
+        zoneOfShare === zone ? against(5, `Host and share are both in ${zone}.`) : clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`),
       )
     return [...clues, ...otherPhase(facts, SHARE_PHASES)]
   },
-  sentence: (facts) => `The way from ${facts.text('zone') ?? 'the host'} to ${facts.text('share') ?? 'the share'} is long; others on the same share are nearer.`,
+  sentence: (facts) =>
+    `The way from ${facts.text('zone') ?? 'the host'} to ${facts.text('share') ?? 'the share'} is long; others on the same share are nearer.`,
   remedy: () => tell('Move the container nearer', 'To a share in the zone of the host; or look at the line between the two.'),
 }
 
@@ -135,7 +140,8 @@ export const nearFull: Cause = {
     if (littleInside && !littleOnShare) clues.push(...onlyTheirs(facts, excess.phase))
     return [...clues, ...otherPhase(facts, SHARE_PHASES)]
   },
-  sentence: (facts) => `Hardly any room is left ${(facts.number('containerFreeBytes') ?? Infinity) < ROOM / 4 ? 'inside the container' : `on ${facts.text('share') ?? 'the share'}`}: every write takes long.`,
+  sentence: (facts) =>
+    `Hardly any room is left ${(facts.number('containerFreeBytes') ?? Infinity) < ROOM / 4 ? 'inside the container' : `on ${facts.text('share') ?? 'the share'}`}: every write takes long.`,
   remedy: () => tell('Make room', 'Grow the container or the share, or archive what nobody uses, before it is full.'),
 }
 
@@ -158,8 +164,10 @@ export const scanner: Cause = {
       clues.push(clue(2.5, `Only what opens the container was slow: ${seconds(facts.excess('container')?.blameMs ?? 0)}.`))
     return [...clues, ...otherPhase(facts, SHARE_PHASES)]
   },
-  sentence: (facts) => `A scanner reads containers while they open on ${facts.text('image') ? `hosts with image ${facts.text('image')}` : (facts.attempt.host ?? 'this host')}.`,
-  remedy: () => tell('Exclude containers from the scan', 'By path and by the ending of the file, on these hosts; hosts that have the exclusion are fine.'),
+  sentence: (facts) =>
+    `A scanner reads containers while they open on ${facts.text('image') ? `hosts with image ${facts.text('image')}` : (facts.attempt.host ?? 'this host')}.`,
+  remedy: () =>
+    tell('Exclude containers from the scan', 'By path and by the ending of the file, on these hosts; hosts that have the exclusion are fine.'),
 }
 
 export const containerRetry: Cause = {

@@ -64,7 +64,11 @@ export const secondFactorSlow: Cause = {
     const share = approval / Math.max(1, excess.blameMs)
     const ordinary = facts.ordinary('approvalMs')
     if (ordinary && approval <= 1.15 * ordinary.high)
-      return [clue(1, `The approval took ${seconds(approval)}.`), against(1, `Ordinarily it takes up to ${seconds(ordinary.high)}.`), ...otherPhase(facts, ['sign-on'])]
+      return [
+        clue(1, `The approval took ${seconds(approval)}.`),
+        against(1, `Ordinarily it takes up to ${seconds(ordinary.high)}.`),
+        ...otherPhase(facts, ['sign-on']),
+      ]
     return [
       share > 0.5
         ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`)

@@ -68,7 +68,11 @@ export const firstLogon: Cause = {
     if (facts.measured.excess.length === 0) return [clue(5, 'It was their first logon here, and no slower than first ones are.', 'first = true')]
     return beyond.length === 0
       ? [clue(4, 'It was their first logon here, and only profile and shell took longer.', 'first = true')]
-      : [clue(1, 'It was their first logon here.', 'first = true'), against(2, 'It was slower than first ones are.'), ...otherPhase(facts, ['profile', 'shell'])]
+      : [
+          clue(1, 'It was their first logon here.', 'first = true'),
+          against(2, 'It was slower than first ones are.'),
+          ...otherPhase(facts, ['profile', 'shell']),
+        ]
   },
   sentence: () => 'A new profile was made: first logons take longer.',
   remedy: () => tell('Nothing is broken', 'First logons are only compared with first logons.'),
@@ -88,7 +92,8 @@ export const bloatedProfile: Cause = {
     const files = facts.ordinary('profileFiles')
     const [size, number] = [facts.number('profileBytes'), facts.number('profileFiles')]
     if (facts.failed || !excess || (size === null && number === null)) return null
-    if (type === 'container') return [clue(0.1, 'Its size was reported.'), against(6, 'The profile comes in a container: its size does not matter much.')]
+    if (type === 'container')
+      return [clue(0.1, 'Its size was reported.'), against(6, 'The profile comes in a container: its size does not matter much.')]
     const clues: Clue[] = [clue(1, 'Files are copied at logon.', `profileType = ${type ?? 'not reported'}`)]
     const gib = (value: number) => `${(value / 2 ** 30).toFixed(value < 2 ** 30 ? 2 : 1)} GiB`
     if (size !== null)
@@ -125,9 +130,11 @@ export const packagesSlow: Cause = {
     if (facts.failed || !excess) return null
     const clues: Clue[] = [clue(3, `Packages took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`)]
     const part = longestPart(facts, 'packages')
-    if (part && part.endMs - part.startMs > 0.5 * excess.blameMs) clues.push(clue(2, `“${part.part}” alone took ${seconds(part.endMs - part.startMs)}.`))
+    if (part && part.endMs - part.startMs > 0.5 * excess.blameMs)
+      clues.push(clue(2, `“${part.part}” alone took ${seconds(part.endMs - part.startMs)}.`))
     const number = facts.ordinary('packages')
-    if (number && number.value > Math.max(2 * number.median, number.high)) clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
+    if (number && number.value > Math.max(2 * number.median, number.high))
+      clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
     else if (facts.number('packages') !== null) clues.push(clue(0.5, `${facts.number('packages')} packages were attached.`))
     return [...clues, ...sitsElsewhere(facts, 'packages', ['host', 'zone', 'site', 'image']), ...otherPhase(facts, ['packages'])]
   },
@@ -162,7 +169,9 @@ export const poorLine: Cause = {
     if (rtt !== null) {
       const high = usualRtt ? rtt > Math.max(3 * usualRtt.median, 1.3 * usualRtt.high, 60) : rtt > 150
       const than = usualRtt ? `; ordinarily ${Math.round(usualRtt.median)} ms` : ''
-      clues.push(high ? clue(4, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs') : against(3, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs'))
+      clues.push(
+        high ? clue(4, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs') : against(3, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs'),
+      )
     }
     const usualKbps = facts.ordinary('bandwidthKbps')
     if (kbps !== null) {
@@ -194,13 +203,19 @@ export const relayPath: Cause = {
     const inside = facts.around.contrast(facts.self, 'transport', excess.phase, network === null ? [] : ['network'])
     const n = inside.inside.n + inside.outside.n
     if (inside.outside.n >= 5 && inside.outside.hit * 5 < inside.outside.n)
-      clues.push(clue(3, `Others ${network ? `from ${network} ` : ''}went direct: ${inside.outside.hit} of ${inside.outside.n} of them were slow in ${excess.phase}.`))
+      clues.push(
+        clue(
+          3,
+          `Others ${network ? `from ${network} ` : ''}went direct: ${inside.outside.hit} of ${inside.outside.n} of them were slow in ${excess.phase}.`,
+        ),
+      )
     else if (n >= 10 && inside.outside.n * 10 < n) {
       if (network === 'office') clues.push(clue(2, 'From the office a direct way is to be expected.'))
       else clues.push(against(4, `Nearly everybody${network ? ` from ${network}` : ''} is relayed.`))
     }
     const { gain = 0, ...located } = facts.located(excess.phase).find(({ at }) => at.some(({ dimension }) => dimension === 'transport')) ?? {}
-    if (gain >= 8 && 'inside' in located) clues.push(clue(1, `${located.inside?.hit ?? 0} of ${located.inside?.n ?? 0} relayed ones were slow in ${excess.phase}.`))
+    if (gain >= 8 && 'inside' in located)
+      clues.push(clue(1, `${located.inside?.hit ?? 0} of ${located.inside?.n ?? 0} relayed ones were slow in ${excess.phase}.`))
     return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]
   },
   sentence: (facts) => `The connection is relayed although ${facts.text('network') ? `from ${facts.text('network')} ` : ''}a direct way is possible.`,
@@ -241,7 +256,8 @@ export const directorySlow: Cause = {
     const [signOn, policy] = [facts.excess('sign-on'), facts.excess('policy')]
     if (facts.failed || (!signOn && !policy)) return null
     const clues: Clue[] = []
-    if (signOn && policy) clues.push(clue(3, `Sign-on and policy were both slow: ${seconds(signOn.ms)} and ${seconds(policy.ms)} beyond their usual.`))
+    if (signOn && policy)
+      clues.push(clue(3, `Sign-on and policy were both slow: ${seconds(signOn.ms)} and ${seconds(policy.ms)} beyond their usual.`))
     const parts = facts.attempt.parts.filter(({ phase }) => phase === 'policy').map(({ startMs, endMs }) => endMs - startMs)
     const sum = parts.reduce((total, ms) => total + ms, 0)
     if (policy && parts.length >= 3)
@@ -258,7 +274,8 @@ export const directorySlow: Cause = {
     clues.push(...changeBefore(facts, ['directory'], ['zone', 'site']), ...otherPhase(facts, ['sign-on', 'policy', 'scripts']))
     return clues
   },
-  sentence: (facts) => `The directory answers the hosts of ${facts.text('site') ?? facts.text('zone') ?? 'this site'} slowly: each question takes long.`,
+  sentence: (facts) =>
+    `The directory answers the hosts of ${facts.text('site') ?? facts.text('zone') ?? 'this site'} slowly: each question takes long.`,
   remedy: () => tell('Look at the directory server of this site', 'Which one the hosts ask, whether it is up, and how far away it is.'),
 }
 

@@ -42,7 +42,8 @@ export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[
     return [clue(Math.min(most, 1 + own.gain / 8), contrastSentence(own, phase))]
   // Two troubles at once: another place tells better, but nearly everybody here has it too.
   if (own && own.inside.n >= 3 && own.inside.hit >= 0.7 * own.inside.n) return [clue(1, contrastSentence(own, phase))]
-  if (best && best.gain >= TELLS && !fits(best)) return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
+  if (best && best.gain >= TELLS && !fits(best))
+    return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
   return alone(facts, phase, dimensions)
 }
 
@@ -51,13 +52,13 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
   for (const dimension of dimensions) {
     if (dimension.includes('+') || facts.self.places[dimension as Dimension] === '') continue
     const { inside } = facts.around.contrast(facts.self, dimension as Dimension, phase)
-    if (inside.n >= 6 && inside.hit * 5 < inside.n)
-      return [
-        against(
-          3,
-          `Only ${inside.hit} of ${inside.n} other logons with ${NAMES[dimension as Dimension]} ${facts.self.places[dimension as Dimension]} had it.`,
-        ),
-      ]
+    if (inside.n < 6 || inside.hit * 5 >= inside.n) continue
+    // It may have begun or ended there within the hour: those right before and after tell.
+    const nearest = facts.around.nearest(facts.self, dimension as Dimension, phase)
+    const place = `${NAMES[dimension as Dimension]} ${facts.self.places[dimension as Dimension]}`
+    if (nearest.n >= 4 && nearest.hit >= 0.6 * nearest.n)
+      return [clue(1.5, `${nearest.hit} of the ${nearest.n} nearest logons with ${place} had it too, though few of the hours around.`)]
+    return [against(3, `Only ${inside.hit} of ${inside.n} other logons with ${place} had it.`)]
   }
   return []
 }

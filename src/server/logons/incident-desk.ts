@@ -1,0 +1,125 @@
+import { findIncidents, hitsByHour, Ledger, seenOf, type Explained, type Found, type HitHour, type Place } from '../../core/logons'
+import type { Org } from '../../core/people'
+import type { Queryable } from '../db/database'
+import { DAY_MS, HOUR_MS, hourOf } from './model'
+import { extentOf, recallSeen } from './recall'
+
+/** So far back incidents are looked for; older attempts are forgotten here. */
+const KEPT_MS = 31 * DAY_MS
+/** What is read at once from the database, which answers others in between. */
+const SLICE_MS = 6 * HOUR_MS
+/** An incident's beginning is looked for so far before the window. */
+export const LOOK_BACK_MS = 7 * DAY_MS
+/** An answer waits this long for the attempts of earlier days; then it says how far back it reaches. */
+const PATIENCE_MS = 1500
+
+export interface FoundSince extends Found {
+  /** Attempts from this moment on are known here; while earlier ones are still being read, this is later than what was asked for. */
+  readonly knownFromMs: number
+  readonly toMs: number
+  /** The beginning of the hour that cost people most time, if any did. */
+  readonly worstHourMs: number | null
+}
+
+/** The incidents of any window, from all attempts of a month held in columns. Lives in the thread of the single writer, which tells it what changes. */
+export class IncidentDesk {
+  #ledger = new Ledger()
+  #version = 0
+  #knownFromMs = Infinity
+  /** What is older was forgotten here, and may be in the database all the same. */
+  #oldestMs = -Infinity
+  #recalling: Promise<void> | null = null
+  #answers = new Map<string, { version: number; atMs: number; tookMs: number; found: FoundSince }>()
+
+  /** @param inTurn runs work between two writes */
+  constructor(
+    private readonly database: Queryable,
+    private readonly inTurn: <T>(work: () => Promise<T>) => Promise<T>,
+  ) {}
+
+  take(explained: readonly Explained[]): void {
+    if (explained.length === 0) return
+    this.#version++
+    for (const one of explained) this.#ledger.add(seenOf(one))
+  }
+
+  remove(ids: readonly string[]): void {
+    for (const id of ids) this.#ledger.remove(id)
+    if (ids.length) this.#version++
+  }
+
+  /** Whether no attempt of that id was there before. While what is in the database is still being read, nothing is sure. */
+  surelyNew(id: string, atMs: number): boolean {
+    this.#recalling ??= this.#recall()
+    return this.#knownFromMs === -Infinity && atMs > this.#oldestMs && !this.#ledger.has(id)
+  }
+
+  /** What the organisation looks like has changed: answers are worked out again. */
+  outdate(): void {
+    this.#version++
+  }
+
+  async incidents(org: Org, fromMs: number, toMs: number): Promise<FoundSince> {
+    this.#recalling ??= this.#recall()
+    let timer: NodeJS.Timeout | undefined
+    await Promise.race([this.#recalling, new Promise((resolve) => (timer = setTimeout(resolve, PATIENCE_MS)))])
+    clearTimeout(timer)
+    const key = `${Math.round((toMs - fromMs) / HOUR_MS)}`
+    const known = this.#answers.get(key)
+    // While evidence streams in, a large answer is worked out no more often than a tenth of the time goes into it.
+    if (known && Math.abs(known.found.toMs - toMs) < 120_000 && (known.version === this.#version || Date.now() - known.atMs < 10 * known.tookMs))
+      return known.found
+    const begun = Date.now()
+    const found = {
+      ...findIncidents(this.#ledger, org, fromMs - LOOK_BACK_MS, toMs, fromMs),
+      knownFromMs: this.#knownFromMs,
+      toMs,
+      worstHourMs: this.#worstHour(fromMs, toMs),
+    }
+    this.#answers.set(key, { version: this.#version, atMs: Date.now(), tookMs: Date.now() - begun, found })
+    return found
+  }
+
+  #worstHour(fromMs: number, toMs: number): number | null {
+    const lost = new Map<number, number>()
+    let worst: number | null = null
+    for (const row of this.#ledger.rows(fromMs, toMs)) {
+      const ms = this.#ledger.lostMs(row)
+      if (ms === 0) continue
+      const hour = hourOf(this.#ledger.atMs(row))
+      lost.set(hour, (lost.get(hour) ?? 0) + ms)
+      if (worst === null || (lost.get(hour) ?? 0) > (lost.get(worst) ?? 0)) worst = hour
+    }
+    return worst
+  }
+
+  hoursOf(org: Org, scope: readonly Place[], cause: string, fromMs: number, toMs: number): HitHour[] {
+    return hitsByHour(this.#ledger, org, scope, cause, fromMs, toMs)
+  }
+
+  /** Reads what is in the database, the newest first, a slice in each turn. */
+  async #recall(): Promise<void> {
+    const extent = await extentOf(this.database)
+    if (extent) {
+      const oldestMs = Math.max(extent.firstMs, extent.lastMs - KEPT_MS)
+      if (oldestMs > extent.firstMs) this.#oldestMs = oldestMs
+      for (let toMs = extent.lastMs + 1; toMs > oldestMs; toMs -= SLICE_MS) {
+        await this.inTurn(async () => {
+          for (const seen of await recallSeen(this.database, Math.max(oldestMs, toMs - SLICE_MS), toMs)) this.#ledger.add(seen)
+        })
+        this.#knownFromMs = toMs - SLICE_MS
+        this.#version++
+      }
+    }
+    this.#knownFromMs = -Infinity
+    this.#version++
+  }
+
+  /** Keeps memory bounded: what is older than a month before the newest is dropped, a day at a time. */
+  forget(newestMs: number): void {
+    const [first] = this.#ledger.rows(-Infinity, newestMs - KEPT_MS - DAY_MS)
+    if (first === undefined) return
+    this.#ledger = this.#ledger.since(newestMs - KEPT_MS)
+    this.#oldestMs = newestMs - KEPT_MS + DAY_MS
+  }
+}

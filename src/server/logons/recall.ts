@@ -1,0 +1,92 @@
+import { correlateThread, OrdinaryModel, PLACE_DIMENSIONS, type Neighbour, type PlaceDimension, type Seen } from '../../core/logons'
+import type { Queryable } from '../db/database'
+import { unpackEvidence } from './pack'
+
+/** The column of each dimension of a place. */
+export const COLUMN_OF: Readonly<Record<PlaceDimension, string>> = {
+  host: 'host',
+  pool: 'pool',
+  share: 'share',
+  zone: 'zone',
+  site: 'site',
+  image: 'image',
+  network: 'network',
+  transport: 'transport',
+  clientKind: 'client_kind',
+  clientVersion: 'client_version',
+  factor: 'factor',
+  holderHost: 'holder_host',
+  part: 'part',
+  package: 'package',
+}
+const PLACES = PLACE_DIMENSIONS.map((dimension) => COLUMN_OF[dimension]).join(', ')
+const placesFrom = (values: readonly (string | null)[]) =>
+  Object.fromEntries(PLACE_DIMENSIONS.map((dimension, i) => [dimension, values[i] ?? ''])) as Record<PlaceDimension, string>
+
+type SeenRow = readonly [
+  id: string,
+  person: string | null,
+  atMs: number,
+  lostMs: number,
+  outcome: string,
+  cause: string | null,
+  ...places: (string | null)[],
+]
+
+/** What incidents need of the attempts of a stretch of time. */
+export async function recallSeen(handle: Queryable, fromMs: number, toMs: number): Promise<Seen[]> {
+  const [row] = await handle.query<{ rows: SeenRow[] | null }>(
+    `select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
+    [fromMs, toMs],
+  )
+  return (row?.rows ?? []).map(([id, person, atMs, lostMs, outcome, cause, ...places]) => ({
+    id,
+    person: person ?? '',
+    atMs,
+    lostMs,
+    failed: outcome === 'failed',
+    open: outcome === 'open',
+    cause,
+    places: placesFrom(places),
+  }))
+}
+
+type NeighbourRow = readonly [id: string, atMs: number, beyond: number, outcome: string, fault: string, ...places: (string | null)[]]
+
+/** The neighbours of a moment: what the analysis of a logon asks of those around it. */
+export async function recallNeighbours(handle: Queryable, fromMs: number, toMs: number): Promise<Neighbour[]> {
+  const [row] = await handle.query<{ rows: NeighbourRow[] | null }>(
+    `select json_agg(json_build_array(id, started_ms, beyond, outcome, fault, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
+    [fromMs, toMs],
+  )
+  return (row?.rows ?? []).map(([id, atMs, beyond, outcome, fault, ...places]) => ({
+    id,
+    atMs,
+    beyond,
+    failed: outcome === 'failed',
+    fault,
+    places: placesFrom(places),
+  }))
+}
+
+/** So many of the newest attempts say again what sources ordinarily report. */
+const ORDINARY_FROM = 1500
+
+export async function recallOrdinary(handle: Queryable): Promise<OrdinaryModel> {
+  const model = new OrdinaryModel()
+  const rows = await handle.query<{ thread: string; pool: string | null; body: Uint8Array }>(
+    `select a.thread, a.pool, e.body from (select id, thread, pool from attempts order by started_ms desc limit $1) a join evidence e on e.attempt = a.id`,
+    [ORDINARY_FROM],
+  )
+  for (const { thread, pool, body } of rows)
+    for (const { attempt } of correlateThread(thread, unpackEvidence(body), Infinity)) model.add({ ...attempt, pool: attempt.pool ?? pool })
+  return model
+}
+
+/** When the oldest and the newest attempt began, if there are any. */
+export async function extentOf(handle: Queryable): Promise<{ firstMs: number; lastMs: number } | null> {
+  const [row] = await handle.query<{ first: number | null; last: number | null }>(
+    'select min(started_ms) as first, max(started_ms) as last from attempts',
+  )
+  return row?.first == null || row.last == null ? null : { firstMs: row.first, lastMs: row.last }
+}
