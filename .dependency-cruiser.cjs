@@ -26,7 +26,7 @@ module.exports = {
       name: 'cli-takes-only-readers-from-the-server',
       severity: 'error',
       from: { path: '^src/cli' },
-      to: { path: '^src/(web|standins)|^src/server/(?!logons/evidence-file|containers/open-disk)' },
+      to: { path: '^src/(web|standins)|^src/server/(?!logons/evidence-file|logons/event-map-file|containers/open-disk)' },
     },
     {
       name: 'core-wings-through-index',

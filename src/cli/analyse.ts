@@ -1,12 +1,14 @@
 import { once } from 'node:events'
-import { readFile } from 'node:fs/promises'
+import { readdir, readFile, stat } from 'node:fs/promises'
+import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import Papa from 'papaparse'
 import { OrgFile } from '../contract/org'
-import type { Fault } from '../core/formats'
+import { EventLog, type Fault } from '../core/formats'
 import { explain, findIncidents, Ledger, seenOf, type Explained } from '../core/logons'
 import { attemptsOf, keepStandardInput } from './attempts'
-import { readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
+import { EVIDENCE_FORMATS, readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
+import { readEventMapFile } from './event-map'
 import { UsageError } from './usage'
 
 /** `ikebana analyse`: evidence in, one record per attempt (or per incident) out. See docs/formats/command-line.md. */
@@ -14,22 +16,34 @@ export async function analyseCommand(args: string[]): Promise<void> {
   const { positionals, values } = options(args)
   if (positionals.length === 0) throw new UsageError('no file given; try: ikebana analyse FILE…')
   const out = oneOf('out', values.out ?? 'json', ['json', 'csv', 'table'])
-  const format = oneOf('format', values.format ?? 'auto', ['auto', 'ndjson', 'csv', 'otlp']) as EvidenceFormat
+  const format = oneOf('format', values.format ?? 'auto', [...EVIDENCE_FORMATS]) as EvidenceFormat
   const org = values.context === undefined ? undefined : await readOrg(values.context)
 
+  const rules = values.map === undefined ? [] : (await Promise.all(values.map.map(readEventMapFile))).flat()
+  const accounts = new Map((org?.people ?? []).flatMap(({ id, sid }) => (sid ? [[sid, id] as const] : [])))
+
   const input = positionals.includes('-') ? await keepStandardInput() : null
-  const files = positionals.map((file) => (file === '-' && input ? input.path : file))
-  const faults = new Faults(new Map(files.map((file, i) => [file, positionals[i] ?? file])))
+  const named = (await Promise.all(positionals.map(filesIn))).flat()
+  const files = named.map((file) => (file === '-' && input ? input.path : file))
+  const faults = new Faults(new Map(files.map((file, i) => [file, named[i] ?? file])))
   try {
     const gathered = await attemptsOf(async (observation) => {
       const again = faults.readBefore
-      for (const file of files)
-        await readEvidence(file, format, {
-          observation,
-          fault: (fault) => {
-            if (!again) faults.add(file, fault)
-          },
-        })
+      let current = ''
+      const sink = {
+        observation,
+        fault: (fault: Fault) => {
+          if (!again) faults.add(current, fault)
+        },
+      }
+      // Event logs of several machines and channels belong together: one names whom the others speak of.
+      const events = new EventLog(sink, rules, accounts)
+      for (const file of files) {
+        current = file
+        await readEvidence(file, format, sink, { events })
+      }
+      current = ''
+      events.end()
       if (!again) faults.end()
     })
     const explained = explain(gathered.attempts, org)
@@ -38,6 +52,16 @@ export async function analyseCommand(args: string[]): Promise<void> {
   } finally {
     input?.dispose()
   }
+}
+
+/** A file is itself; a folder is the files in it, by name. */
+async function filesIn(path: string): Promise<string[]> {
+  const found = path === '-' ? null : await stat(path).catch(() => null)
+  if (!found?.isDirectory()) return [path]
+  const entries = await readdir(path, { withFileTypes: true })
+  const files = entries.filter((entry) => entry.isFile() && !entry.name.startsWith('.')).map((entry) => join(path, entry.name))
+  if (files.length === 0) throw new UsageError(`${path}: the folder has no files in it`)
+  return files.sort()
 }
 
 /** What was refused: the first ones are said, all are counted. */
@@ -51,7 +75,7 @@ class Faults {
   add(file: string, fault: Fault): void {
     this.#first ??= fault
     if (++this.count <= MOST_SAID)
-      process.stderr.write(`${this.names.get(file) ?? file}${fault.line === null ? '' : `:${fault.line}`}: ${fault.reason}\n`)
+      process.stderr.write(`${file === '' ? '' : `${this.names.get(file) ?? file}${fault.line === null ? '' : `:${fault.line}`}: `}${fault.reason}\n`)
   }
 
   end(): void {
@@ -77,7 +101,13 @@ function options(args: string[]) {
     return parseArgs({
       args,
       allowPositionals: true,
-      options: { context: { type: 'string' }, format: { type: 'string' }, out: { type: 'string' }, incidents: { type: 'boolean' } },
+      options: {
+        context: { type: 'string' },
+        format: { type: 'string' },
+        out: { type: 'string' },
+        incidents: { type: 'boolean' },
+        map: { type: 'string', multiple: true },
+      },
     })
   } catch (error) {
     throw new UsageError(error instanceof Error ? error.message : 'options not understood')

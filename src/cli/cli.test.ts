@@ -8,6 +8,7 @@ import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor } from '
 import Papa from 'papaparse'
 import { afterAll, describe, expect, it } from 'vitest'
 import { newVhdx } from '../core/containers'
+import { document, logonEvents, utf16 } from '../core/formats/eventlog/fixtures/events'
 import { logon, START_MS } from '../core/logons/fixtures/builders'
 import { otlpOf } from '../standins/fleet/otlp'
 
@@ -135,6 +136,35 @@ describe('ikebana analyse', () => {
         change: { id: 'c1', sentence: 'TH-9 lost power' },
       },
     ])
+  })
+
+  it('reads event logs as the system exports them, a folder full, and rules of one’s own', () => {
+    const start = Date.UTC(2026, 10, 23, 5, 41)
+    const logsIn = join(folder, 'events')
+    mkdirSync(logsIn)
+    const events = logonEvents(start)
+    const logs = new Map<string, typeof events>()
+    for (const event of events) logs.set(event.provider, [...(logs.get(event.provider) ?? []), event])
+    let n = 0
+    for (const list of logs.values()) writeFileSync(join(logsIn, `log-${n++}.xml`), n % 2 ? utf16(document(list)) : document(list))
+    expect(run('analyse', logsIn).records).toMatchObject([
+      { person: 'LARKMERE\\mara.lindqvist', host: 'TH-Q1-03', startedAt: '2026-11-23T05:41:00.000Z', totalMs: 24_000, outcome: 'ready' },
+    ])
+    const map = file(
+      'own.yaml',
+      'rules:\n  - provider: Larkmere-Attach\n    id: 7\n    observe: phase\n    phase: container\n    person: "{Who}"\n    elapsed: { fields: Ms, unit: ms }\n',
+    )
+    const attach = { provider: 'Larkmere-Attach', id: 7, timeMs: start, data: { Who: 'mara', Ms: 900 } }
+    const records = run('analyse', file('own.xml', document([attach])), '--map', map).records
+    expect(records).toMatchObject([{ person: 'mara', blame: [{ phase: 'container', ms: 900 }] }])
+    const wrong = run(
+      'analyse',
+      file('own2.xml', document([attach])),
+      '--map',
+      file('wrong.yaml', 'rules:\n  - provider: x\n    id: seven\n    observe: phase\n'),
+    )
+    expect(wrong.status).toBe(2)
+    expect(wrong.stderr).toContain('rules.0.id')
   })
 
   it('takes what counts as slow from org.json', () => {

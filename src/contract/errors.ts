@@ -11,6 +11,8 @@ export const ERRORS = {
   'attempt.unknown': [404, 'No attempt has this id.'],
   'incident.unknown': [404, 'No incident of this window is called that any more.'],
   'change.unknown': [404, 'No change has this id.'],
+  'event-map.unknown': [404, 'No map of events is called that.'],
+  'event-map.invalid': [422, 'The map has entries that cannot be used. Nothing was kept.'],
   'person.unknown': [404, 'No person has this name.'],
   'upload.unknown': [404, 'No upload has this id.'],
   'share.unknown': [404, 'No share has this id.'],

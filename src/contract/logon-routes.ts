@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { ChangeLine, NewChange } from './changes'
+import { EventMapBody, EventMapLine, EventMapPreview, EventMapPreviewBody } from './event-map'
 import { AttemptLine, AttemptQuery, IncidentPage, Story, Today, UploadState } from './logons'
 import type { Route } from './route'
 
@@ -139,6 +140,41 @@ export const LOGON_ROUTES = {
     sentence: 'Stops reading a file. What was read stays.',
     params: Id,
     response: UploadState,
+  },
+  eventMaps: {
+    method: 'GET',
+    path: '/api/event-maps',
+    permission: 'viewer',
+    sentence: 'What events of the operating system mean: the shipped rules, and your own.',
+    response: z.object({
+      shipped: z.array(z.object({ provider: z.string(), id: z.number(), observe: z.string(), phase: z.string().nullable(), says: z.string() })),
+      own: z.array(EventMapLine),
+    }),
+  },
+  eventMapPreview: {
+    method: 'POST',
+    path: '/api/event-maps/preview',
+    permission: 'help-desk',
+    sentence: 'What a map of your own makes of real events. Nothing is kept.',
+    body: EventMapPreviewBody,
+    response: EventMapPreview,
+  },
+  eventMapKeep: {
+    method: 'PUT',
+    path: '/api/event-maps/:id',
+    permission: 'administrator',
+    sentence: 'Keeps a map of your own (YAML). Evidence that is read from now on is read with it.',
+    params: Id,
+    body: EventMapBody,
+    response: EventMapLine,
+  },
+  eventMapForget: {
+    method: 'DELETE',
+    path: '/api/event-maps/:id',
+    permission: 'administrator',
+    sentence: 'Forgets a map of your own. What was read with it stays.',
+    params: Id,
+    response: Done,
   },
   uploadRefused: {
     method: 'GET',

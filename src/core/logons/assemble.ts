@@ -26,7 +26,9 @@ export function assemble(id: string, ordered: readonly Observation[], nowMs: num
   const oddities: Oddity[] = []
   const stretches = stretchesOf(ordered, oddities)
   const { begin, end, account, host, pool, session, latestMs } = overview(ordered)
-  const firstMs = ordered[0]?.timeMs ?? 0
+  // An end that says how long it took reaches back before the first record.
+  let firstMs = ordered[0]?.timeMs ?? 0
+  if (!begin) for (const { startMs } of stretches) firstMs = Math.min(firstMs, startMs)
   if (!begin) oddities.push({ code: 'begin.missing', sentence: 'No record of the begin; the first record is taken for it.' })
   const startMs = begin ? Math.min(begin.timeMs, firstMs) : firstMs
   let shellEnd = -Infinity
@@ -127,18 +129,32 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
     } else if (o.kind === 'phase-end') {
       const stretch = open?.get(nameOf(o))?.shift()
       if (stretch) {
+        checkElapsed(stretch, o, oddities)
         stretch.endMs = o.timeMs
         stretch.ended = true
         if (o.code) stretch.code = canonicalCode(o.code)
       } else {
-        oddities.push({ code: 'phase.ends-before-it-begins', sentence: `The end of ${o.phase} was recorded without, or before, its begin.` })
-        result.push(stretchOf(o, o.timeMs, true))
+        const tookMs = o.durationMs !== undefined && o.durationMs >= 0 && o.durationMs <= LONGEST_MS ? o.durationMs : null
+        if (tookMs === null)
+          oddities.push({ code: 'phase.ends-before-it-begins', sentence: `The end of ${o.phase} was recorded without, or before, its begin.` })
+        result.push({ ...stretchOf(o, o.timeMs, true), startMs: o.timeMs - (tookMs ?? 0) })
       }
     }
   }
   return inOrder(result)
     ? result
     : result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
+}
+
+/** A source that says how long something took, and stamps its begin and end, should agree with itself (whole seconds are rounded). */
+function checkElapsed(stretch: Stretch, { timeMs, durationMs, phase, part }: Observation, oddities: Oddity[]): void {
+  if (durationMs === undefined) return
+  const stampedMs = timeMs - stretch.startMs
+  if (Math.abs(stampedMs - durationMs) > Math.max(2000, 0.2 * Math.max(stampedMs, durationMs)))
+    oddities.push({
+      code: 'phase.elapsed-differs',
+      sentence: `${part ? `“${part}” in ${phase}` : phase} says that it took ${(durationMs / 1000).toFixed(1)} s; its time stamps say ${(stampedMs / 1000).toFixed(1)} s, which are taken.`,
+    })
 }
 
 function inOrder(stretches: readonly Stretch[]): boolean {
@@ -154,7 +170,7 @@ function stretchOf(o: Observation, endMs: number, ended: boolean): Stretch {
     endMs,
     ended,
     code: o.code ? canonicalCode(o.code) : null,
-    host: o.host ?? null,
+    host: o.source ?? o.host ?? null,
   }
 }
 
@@ -177,7 +193,7 @@ function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {
       if (code !== null) said.add(code)
     }
     const atMs = (o.kind === 'phase' ? o.timeMs + Math.max(0, o.durationMs ?? 0) : o.timeMs) - startMs
-    marks.push({ atMs, code: o.code ? canonicalCode(o.code) : null, phase: o.phase ?? null, text: o.text ?? null, host: o.host ?? null })
+    marks.push({ atMs, code: o.code ? canonicalCode(o.code) : null, phase: o.phase ?? null, text: o.text ?? null, host: o.source ?? o.host ?? null })
   }
   return marks.sort((a, b) => a.atMs - b.atMs)
 }

@@ -30,7 +30,14 @@ export interface Mark {
 
 /** Something in the evidence that cannot be right, and what was made of it. */
 export interface Oddity {
-  readonly code: 'phase.negative' | 'phase.ends-before-it-begins' | 'phase.never-ended' | 'begin.missing' | 'end.missing' | 'clock.far-off'
+  readonly code:
+    | 'phase.negative'
+    | 'phase.ends-before-it-begins'
+    | 'phase.never-ended'
+    | 'phase.elapsed-differs'
+    | 'begin.missing'
+    | 'end.missing'
+    | 'clock.far-off'
   readonly sentence: string
 }
 

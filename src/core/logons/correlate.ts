@@ -131,5 +131,5 @@ function closingTime(observation: Observation): number | null {
 
 /** The moment until which an observation reaches. */
 export function endOf(observation: Observation): number {
-  return observation.timeMs + Math.max(0, observation.durationMs ?? 0)
+  return observation.kind === 'phase' ? observation.timeMs + Math.max(0, observation.durationMs ?? 0) : observation.timeMs
 }

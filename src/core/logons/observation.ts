@@ -18,11 +18,14 @@ export interface Observation {
   /** Account in the form in which it was reported. */
   readonly person?: string | undefined
   readonly host?: string | undefined
+  /** The machine that wrote it, by whose clock it is timed; where it is not given, the host. */
+  readonly source?: string | undefined
   readonly pool?: string | undefined
   readonly session?: string | undefined
   readonly phase?: string | undefined
   /** A named part inside a phase: a policy extension, a script, a package. */
   readonly part?: string | undefined
+  /** Of a `phase`; of a `phase-end` only where its source says how long it took, which counts where no begin was recorded. */
   readonly durationMs?: number | undefined
   readonly code?: string | undefined
   readonly outcome?: ReportedOutcome | undefined
@@ -45,7 +48,7 @@ export const UNRECORDED = 'unrecorded'
  * It makes reading the same evidence twice harmless, and it breaks ties in ordering.
  */
 export function observationKey(observation: Observation): string {
-  const { timeMs, kind, attempt, person, host, pool, session, phase, part, durationMs, code, outcome, text, attrs } = observation
+  const { timeMs, kind, attempt, person, host, source, pool, session, phase, part, durationMs, code, outcome, text, attrs } = observation
   return JSON.stringify([
     timeMs,
     kind,
@@ -61,5 +64,6 @@ export function observationKey(observation: Observation): string {
     outcome ?? '',
     text ?? '',
     attrs ? Object.entries(attrs).sort(([a], [b]) => (a < b ? -1 : 1)) : [],
+    source ?? '',
   ])
 }

@@ -1,13 +1,28 @@
 import { createReadStream } from 'node:fs'
 import { createGunzip } from 'node:zlib'
-import { csvHeader, CsvReader, keepable, NdjsonReader, otlpFromProtobuf, readOtlp, Refusal, type Fault, type Sink } from '../../core/formats'
+import {
+  csvHeader,
+  CsvReader,
+  encodingOf,
+  EventLog,
+  keepable,
+  NdjsonReader,
+  otlpFromProtobuf,
+  readOtlp,
+  Refusal,
+  type Fault,
+  type Sink,
+} from '../../core/formats'
 
-export type EvidenceFormat = 'auto' | 'ndjson' | 'csv' | 'otlp'
+export type EvidenceFormat = 'auto' | 'ndjson' | 'csv' | 'otlp' | 'events'
+export const EVIDENCE_FORMATS = ['auto', 'ndjson', 'csv', 'otlp', 'events'] as const satisfies readonly EvidenceFormat[]
 const LONGEST_OTLP_BYTES = 256 << 20
 
 export interface Watch {
   /** Called after each chunk has been read; the next is read when it has answered. `bytes` are those of the file itself. */
   progress?(bytes: number): Promise<void>
+  /** Where several event logs belong together: the same for all of them, ended by whoever made it. */
+  events?: EventLog
 }
 
 /** Streams one evidence file into a sink; gzip and the format are recognised by their first bytes. */
@@ -22,7 +37,7 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
   }
   const chunks = gunzipped(counted())
   try {
-    await readChunks(chunks, format, sink, async () => watch.progress?.(bytes))
+    await readChunks(chunks, format, sink, watch.events, async () => watch.progress?.(bytes))
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code
     if (code === 'ENOENT') throw new Refusal('file.missing', `${path}: no such file`)
@@ -62,8 +77,14 @@ async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array>
   await feed
 }
 
-async function readChunks(chunks: AsyncIterable<Uint8Array>, format: EvidenceFormat, sink: Sink, after: () => Promise<void>): Promise<void> {
-  let reader: NdjsonReader | CsvReader | null = null
+async function readChunks(
+  chunks: AsyncIterable<Uint8Array>,
+  format: EvidenceFormat,
+  sink: Sink,
+  shared: EventLog | undefined,
+  after: () => Promise<void>,
+): Promise<void> {
+  let reader: { push(chunk: Uint8Array): void; end(): void } | null = null
   const held: Uint8Array[] = []
   let heldBytes = 0
   for await (const chunk of chunks) {
@@ -76,7 +97,20 @@ async function readChunks(chunks: AsyncIterable<Uint8Array>, format: EvidenceFor
     heldBytes += chunk.length
     if (heldBytes > LONGEST_OTLP_BYTES) throw new Refusal('file.too-large', 'an OTLP file may not be larger than 256 MiB; one request a line may')
     if (format === 'otlp' || (format === 'auto' && (looksOtlp(held[0] ?? chunk) || looksProtobuf(held[0] ?? chunk)))) continue
-    reader = format === 'csv' || (format === 'auto' && looksCsv(held[0] ?? chunk)) ? new CsvReader(sink) : new NdjsonReader(sink)
+    if (format === 'events' || (format === 'auto' && looksEvents(held[0] ?? chunk))) {
+      const log = shared ?? new EventLog(sink)
+      const file = log.file()
+      // Alone in its evidence, it is ended with its file.
+      reader = {
+        push: (bytes) => {
+          file.push(bytes)
+        },
+        end: () => {
+          file.end()
+          if (!shared) log.end()
+        },
+      }
+    } else reader = format === 'csv' || (format === 'auto' && looksCsv(held[0] ?? chunk)) ? new CsvReader(sink) : new NdjsonReader(sink)
     for (const piece of held.splice(0)) reader.push(piece)
     await after()
   }
@@ -96,6 +130,12 @@ const looksProtobuf = (bytes: Uint8Array): boolean => bytes[0] === 0x0a && bytes
 function afterVarint(bytes: Uint8Array, from: number): number {
   for (let at = from; at < from + 10; at++) if ((bytes[at] ?? 0) < 128) return bytes[at + 1] ?? 0
   return 0
+}
+
+/** XML, or a comment, declaration or whitespace before it; in one byte a character or two. */
+function looksEvents(bytes: Uint8Array): boolean {
+  const start = new TextDecoder(encodingOf(bytes)).decode(bytes.subarray(0, 4000))
+  return /^\uFEFF?\s*<(\?xml|!--|Events?[\s>])/.test(start)
 }
 
 const looksCsv = (bytes: Uint8Array): boolean => csvHeader(Buffer.from(bytes.subarray(0, 10_000)).toString('utf8').split('\n')[0] ?? '') !== null

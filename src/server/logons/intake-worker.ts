@@ -4,6 +4,8 @@ import type { Observation, Place } from '../../core/logons'
 import { openLink } from '../db/link'
 import type { DatabaseLink } from '../db/open'
 import { answerQuestions } from '../shell/worker'
+import { EventLog } from '../../core/formats'
+import { eventLogNeeds, keepSids } from './event-maps'
 import { readEvidence } from './evidence-file'
 import { Intake } from './intake'
 
@@ -26,7 +28,8 @@ export interface UploadProgress {
   faults: Fault[]
 }
 
-const intake = new Intake(openLink((workerData as { link: DatabaseLink }).link))
+const database = openLink((workerData as { link: DatabaseLink }).link)
+const intake = new Intake(database)
 await intake.refresh()
 const cancelled = new Set<string>()
 
@@ -57,32 +60,33 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     })
     writing.catch(() => undefined)
   }
-  await readEvidence(
-    path,
-    'auto',
-    {
-      observation: (observation) => {
-        if (observation.timeMs > nowMs + AHEAD_MS)
-          refuse({
-            line: null,
-            byte: null,
-            code: 'record.future',
-            reason: `time is ${new Date(observation.timeMs).toISOString()}, more than a day ahead; is a clock wrong?`,
-            excerpt: JSON.stringify(observation).slice(0, 200),
-          })
-        else pending.push(observation)
-      },
-      fault: refuse,
+  const sink = {
+    observation: (observation: Observation) => {
+      if (observation.timeMs > nowMs + AHEAD_MS)
+        refuse({
+          line: null,
+          byte: null,
+          code: 'record.future',
+          reason: `time is ${new Date(observation.timeMs).toISOString()}, more than a day ahead; is a clock wrong?`,
+          excerpt: JSON.stringify(observation).slice(0, 200),
+        })
+      else pending.push(observation)
     },
-    {
-      progress: async (bytes) => {
-        if (cancelled.has(id)) throw new Error('cancelled')
-        progress.bytesRead = bytes
-        if (pending.length >= CHUNK) await take()
-        tell({ ...progress, faults: progress.faults.slice(0, 20) })
-      },
+    fault: refuse,
+  }
+  const { rules, accounts } = await eventLogNeeds(database)
+  const events = new EventLog(sink, rules, accounts)
+  await readEvidence(path, 'auto', sink, {
+    events,
+    progress: async (bytes) => {
+      if (cancelled.has(id)) throw new Error('cancelled')
+      progress.bytesRead = bytes
+      if (pending.length >= CHUNK) await take()
+      tell({ ...progress, faults: progress.faults.slice(0, 20) })
     },
-  )
+  })
+  events.end()
+  await keepSids(database, events.learnt, accounts)
   await take()
   await before
   await writing

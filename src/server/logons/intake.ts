@@ -12,7 +12,6 @@ import {
   kindOf,
   measure,
   neighbourOf,
-  NOTHING_UNUSUAL,
   OrdinaryModel,
   place,
   seenOf,

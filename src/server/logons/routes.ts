@@ -1,9 +1,12 @@
 import { Readable } from 'node:stream'
 import { gunzipSync } from 'node:zlib'
 import { Problem } from '../../contract/errors'
-import { otlpFromProtobuf, otlpResponse, readNdjson, readOtlp, Refusal } from '../../core/formats'
+import { SHIPPED_RULES, otlpFromProtobuf, otlpResponse, readNdjson, readOtlp, Refusal } from '../../core/formats'
+import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
+import { readEventMap } from './event-map-file'
+import { eventMaps, keepEventMap, previewEventMap } from './event-maps'
 import { incidentLines, readIncident } from './incidents'
 import { DAY_MS } from './model'
 import { readStory } from './story'
@@ -27,6 +30,10 @@ type Names =
   | 'uploadStateByToken'
   | 'uploadCancel'
   | 'uploadRefused'
+  | 'eventMaps'
+  | 'eventMapPreview'
+  | 'eventMapKeep'
+  | 'eventMapForget'
 const LONGEST_BODY = 64 << 20
 
 export function logonHandlers(context: Context, uploads: Uploads): Handlers<Names> {
@@ -116,6 +123,30 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
       await evidence.cancel(input.params.id)
       return known(input.params.id)
     },
+    eventMaps: async () => ({ shipped: SHIPPED, own: await eventMaps(database) }),
+    eventMapPreview: ({ input: { body } }) => previewEventMap(body.yaml, body.sample),
+    async eventMapKeep({ input: { params, body }, caller }) {
+      const { rules, complaints } = readEventMap(body.yaml)
+      if (complaints.length) throw new Problem('event-map.invalid', `${complaints[0]?.path}: ${complaints[0]?.sentence}`, complaints)
+      const line = { name: params.id, yaml: body.yaml, rules: rules.length, author: caller.name, atMs: now() }
+      await keepEventMap(database, line)
+      await writeJournal(database, { atMs: now(), who: caller.name, what: 'kept a map of events', target: params.id, after: `${rules.length} rules` })
+      live.tell('journal')
+      return line
+    },
+    async eventMapForget({ input: { params }, caller }) {
+      const [gone] = await database.query<{ yaml: string }>('delete from event_maps where name = $1 returning yaml', [params.id])
+      if (!gone) throw new Problem('event-map.unknown')
+      await writeJournal(database, {
+        atMs: now(),
+        who: caller.name,
+        what: 'forgot a map of events',
+        target: params.id,
+        before: gone.yaml.slice(0, 4000),
+      })
+      live.tell('journal')
+      return { ok: true }
+    },
     async uploadRefused({ input, reply }) {
       const faults = await uploads.faults(input.params.id)
       if (!faults) throw new Problem('upload.unknown')
@@ -123,6 +154,25 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
     },
   }
 }
+
+/** The shipped rules, each in a few words. */
+const SHIPPED = SHIPPED_RULES.map(({ provider, id, observe, phase, part, text, when, code }) => ({
+  provider,
+  id,
+  observe,
+  phase: phase ?? null,
+  says: [
+    part,
+    text,
+    code?.some((one) => !one.startsWith('{')) ? code.join(', ') : code ? 'with its code' : undefined,
+    when &&
+      `where ${Object.entries(when)
+        .map(([field, values]) => `${field} is ${values.join(' or ')}`)
+        .join(' and ')}`,
+  ]
+    .filter((one) => one !== undefined)
+    .join(' · '),
+}))
 
 function fromJson(bytes: Buffer): unknown {
   try {

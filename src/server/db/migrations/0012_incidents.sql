@@ -8,3 +8,6 @@ alter table pictures drop column affected;
 -- What was altered, when and where, by whom: looked at when something began. Written by Ikebana itself, by other programs, and by hand.
 create table changes (id text primary key, at_ms bigint not null, kind text not null, scope jsonb not null, sentence text not null, who text not null, told_ms bigint not null);
 create index changes_at on changes (at_ms desc);
+-- An administrator's own rules for events (docs/formats/event-map.md), and accounts by SID that evidence named.
+create table event_maps (name text primary key, yaml text not null, rules integer not null, author text not null, at_ms bigint not null);
+create table known_sids (sid text primary key, account text not null);
