@@ -84,7 +84,7 @@ for (const batch of batches()) {
 const [, sortMs] = timed(() => [...columns].sort((a, b) => (a.host < b.host ? -1 : 1)))
 const [found, rawMs] = timed(() => findIncidents(ledger))
 for (let i = 0; i < 500; i++) ledger.add({ ...(last[i] as Seen), id: `new${i}`, atMs: DAYS * 86_400_000 + i * 100 })
-const [, dayMs] = timed(() => findIncidents(ledger, undefined, (DAYS - 8) * 86_400_000))
+const [, dayMs] = timed(() => findIncidents(ledger, undefined, { fromMs: (DAYS - 8) * 86_400_000 }))
 const ms = (value: number) => `${(value / 1000).toFixed(2)} s`
 console.log(
   `incidents      1,000,000 attempts: ledger filled ${ms(fillMs)}, ${found.incidents.length} incidents of the month ${ms(rawMs)}; after 500 more, those of eight days ${ms(dayMs)}`,

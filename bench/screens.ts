@@ -44,7 +44,7 @@ for (let from = 1; from <= copies; from += 20) {
   await database.exec('checkpoint')
 }
 await database.exec(
-  `insert into hours select hour_ms - d * ${DAY_MS}::bigint, n, sketch from h, generate_series(1, 35) d on conflict do nothing; analyze attempts; analyze hours`,
+  `insert into hours select hour_ms - d * ${DAY_MS}::bigint, n, sketch, sums from h, generate_series(1, 35) d on conflict do nothing; analyze attempts; analyze hours`,
 )
 const begun = performance.now()
 const pictures = await intake.keepPictures(now)

@@ -14,6 +14,8 @@ import { otlpOf } from '../standins/fleet/otlp'
 
 /** The built command line, as a user calls it. */
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-cli-'))
+const empty = join(folder, 'empty')
+mkdirSync(empty)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 const run = (...args: string[]) => {
   const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli/main.js', ...args], { encoding: 'utf8', maxBuffer: 1 << 26 })
@@ -175,7 +177,7 @@ describe('ikebana analyse', () => {
   it.each([
     [['analyse']],
     [['analyse', '/nowhere/at-all']],
-    [['analyse', tmpdir()]],
+    [['analyse', empty]],
     [['analyse', 'x', '--out', 'xml']],
     [['analyse', 'x', '--wrong']],
     [['nonsense']],

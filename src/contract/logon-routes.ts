@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { ChangeLine, NewChange } from './changes'
+import { Cohort, CohortId, Pictures } from './compare'
 import { EventMapBody, EventMapLine, EventMapPreview, EventMapPreviewBody } from './event-map'
 import { AttemptLine, AttemptQuery, IncidentPage, Story, Today, UploadState } from './logons'
 import type { Route } from './route'
@@ -59,6 +60,24 @@ export const LOGON_ROUTES = {
     sentence: 'Takes back a change that was told of by mistake. The journal keeps that it was.',
     params: Id,
     response: Done,
+  },
+  pictures: {
+    method: 'GET',
+    path: '/api/pictures',
+    permission: 'viewer',
+    sentence: 'The logons of a window as pictures: a week by hours, phases by hour.',
+    query: Window,
+    response: Pictures,
+  },
+  cohort: {
+    method: 'GET',
+    path: '/api/cohorts/:id',
+    permission: 'viewer',
+    sentence:
+      'The logons of one host, pool, share, zone, image, network, client version or person, or before or since a moment, in figures to lay beside another’s.',
+    params: z.object({ id: CohortId }),
+    query: Window,
+    response: Cohort,
   },
   attempts: {
     method: 'GET',

@@ -60,6 +60,8 @@ export const IncidentLine = z.object({
   /** Since when it has been going on, also before the window. */
   sinceMs: z.number(),
   toMs: z.number(),
+  /** How often it came and went, as far back as is looked. */
+  episodes: z.number(),
   /** Those of the window. */
   attempts: z.number(),
   failed: z.number(),

@@ -29,7 +29,8 @@ export function countsForUsual(measured: Measured): boolean {
   return endedWell(measured) && (measured.usual === null || !isExact(measured.usual) || measured.excess.length === 0 || !isUnusual(measured))
 }
 
-const isExact = ({ n, basis }: Usual): boolean => n >= ENOUGH && basis.pool !== null && basis.network !== null
+/** Whether a usual is of just the kind that was asked for, with enough behind it. */
+export const isExact = ({ n, basis }: Usual): boolean => n >= ENOUGH && basis.pool !== null && basis.network !== null
 
 /** So far ahead is looked for neighbours, unless so many wait already. */
 const AHEAD_MS = 6 * 3_600_000

@@ -51,6 +51,7 @@ export interface Candidate {
   readonly cause: string
   readonly elements: readonly Element[]
   readonly hits: readonly number[]
+  readonly episodes: number
   readonly contrast: Table
   readonly p: number
 }
@@ -146,7 +147,7 @@ export class Search {
       if (people < 2 && !single) return []
       // By chance: against others at the time, or against the same place before it began, whichever says more.
       const p = Math.min(fisherExact(contrast, 'more'), fisherExact({ inside: contrast.inside, outside: before }, 'more'), 1)
-      return [{ cause, elements: [...(named ? [named] : []), ...elements], hits: inside, contrast, p }]
+      return [{ cause, elements: [...(named ? [named] : []), ...elements], hits: inside, episodes: 1, contrast, p }]
     })
   }
 
@@ -198,21 +199,23 @@ export class Search {
       const gain = contrastGain(table)
       if (gain < LEAST_GAIN) return
       if (only !== 'any' && table.inside.hit < 0.85 * total.hit) return
-      if (only === 'it alone' && table.inside.hit < 0.5 * table.inside.n) return
       scopes.push({ elements, gain, table, rank })
     }
     // Of places that tell about as well, the one where it sits by its nature.
     scopes.sort((a, b) => b.gain * (1 - 0.015 * b.rank) - a.gain * (1 - 0.015 * a.rank))
-    const [single] = scopes
-    if (!single) return null
+    for (const single of scopes) {
+      const scope = this.#sharpened(single, hits, among)
+      if (only !== 'it alone') return scope
+      const { inside } = this.#contrast(scope.elements, hitSet, among)
+      if (inside.hit >= 0.5 * inside.n) return scope
+    }
+    return null
+  }
+
+  #sharpened(single: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope {
     if (single.elements.length > 1 || single.elements.some(({ dimension }) => dimension === 'person' || dimension === 'host')) return single
-    return (
-      this.#narrowed(
-        single,
-        hits.filter((row) => this.#inside(row, single.elements)),
-        among,
-      ) ?? single
-    )
+    const there = hits.filter((row) => this.#inside(row, single.elements))
+    return this.#narrowed(single, there, among) ?? single
   }
 
   /** Those among rows that had nothing unusual; of the whole window worked out once, as are their counts by place. */
@@ -301,7 +304,7 @@ export class Search {
   }
 
   /** @param counted those of its attempts that are counted */
-  told({ cause, elements, hits, contrast, p }: Candidate, counted: readonly number[]): Incident {
+  told({ cause, elements, hits, episodes, contrast, p }: Candidate, counted: readonly number[]): Incident {
     const { ledger } = this
     const first = hits[0] ?? 0
     const fromMs = ledger.atMs(first)
@@ -324,6 +327,7 @@ export class Search {
       scope,
       fromMs,
       toMs,
+      episodes,
       attempts: counted.length,
       failed,
       people: new Set(counted.map((row) => ledger.person(row))).size,

@@ -19,6 +19,8 @@ export interface Incident {
   readonly scope: readonly Place[]
   readonly fromMs: number
   readonly toMs: number
+  /** How often it came and went. */
+  readonly episodes: number
   readonly attempts: number
   readonly failed: number
   readonly people: number
@@ -50,6 +52,16 @@ export interface Scattered {
   readonly toMs: number
 }
 
+/** Which incidents are wanted. */
+export interface Wanted {
+  readonly fromMs?: number
+  readonly toMs?: number
+  /** Attempts before this say when something began and how sure it is; only those from it on are counted and told. */
+  readonly shownFromMs?: number
+  /** What came and went several times at one place is told as one. */
+  readonly joined?: boolean
+}
+
 export interface Found {
   readonly incidents: readonly Incident[]
   readonly scattered: readonly Scattered[]
@@ -61,9 +73,12 @@ const FALSE_RATE = 0.01
  * Incidents among the attempts of a window. For each cause: the place that tells best who had it (twice the log likelihood ratio of two rates
  * against one, greedily, then narrowed by a second place where that says much more), then when it began and ended there (change points of the rate,
  * see change-points.ts), then the rest again. What could be chance is left out (Benjamini–Hochberg over all that were tried).
- * @param shownFromMs attempts before this say when something began and how sure it is; only those from it on are counted and told
  */
-export function findIncidents(ledger: Ledger, org: Org = EMPTY_ORG, fromMs = -Infinity, toMs = Infinity, shownFromMs = fromMs): Found {
+export function findIncidents(
+  ledger: Ledger,
+  org: Org = EMPTY_ORG,
+  { fromMs = -Infinity, toMs = Infinity, shownFromMs = fromMs, joined: join = false }: Wanted = {},
+): Found {
   const search = new Search(ledger, org, ledger.rows(fromMs, toMs))
   const shown = (rows: readonly number[]) => (shownFromMs <= fromMs ? rows : rows.filter((row) => ledger.atMs(row) >= shownFromMs))
   const candidates: Candidate[] = []
@@ -76,13 +91,14 @@ export function findIncidents(ledger: Ledger, org: Org = EMPTY_ORG, fromMs = -In
     candidates.map(({ p }) => p),
     FALSE_RATE,
   )
-  const incidents: Incident[] = []
+  const found: Candidate[] = []
   candidates.forEach((candidate, i) => {
     const hits = shown(candidate.hits)
     if (hits.length === 0) return
-    if (real[i]) incidents.push(search.told(candidate, hits))
+    if (real[i]) found.push(candidate)
     else scattered.push(scatteredOf(ledger, candidate.cause, hits))
   })
+  const incidents = (join ? joinedAt(found, ledger) : found).map((candidate) => search.told(candidate, shown(candidate.hits)))
   return {
     incidents: distinct(incidents).sort((a, b) => b.lostMs - a.lostMs || (a.id < b.id ? -1 : 1)),
     scattered: joined(scattered).sort((a, b) => b.lostMs - a.lostMs || (a.cause < b.cause ? -1 : 1)),
@@ -112,6 +128,29 @@ export function hitsByHour(ledger: Ledger, org: Org, scope: readonly Place[], ca
   })
   return hours
 }
+
+/** Those of one cause at one place as one. */
+function joinedAt(candidates: readonly Candidate[], ledger: Ledger): Candidate[] {
+  const byPlace = new Map<string, Candidate>()
+  for (const one of candidates) {
+    const key = [one.cause, ...one.elements.map(({ dimension, number }) => `${dimension} ${number}`)].join('|')
+    const known = byPlace.get(key)
+    byPlace.set(
+      key,
+      known
+        ? {
+            ...one,
+            episodes: known.episodes + one.episodes,
+            hits: [...known.hits, ...one.hits].sort((a, b) => ledger.atMs(a) - ledger.atMs(b)),
+            contrast: { inside: plus(known.contrast.inside, one.contrast.inside), outside: plus(known.contrast.outside, one.contrast.outside) },
+            p: Math.min(known.p, one.p),
+          }
+        : one,
+    )
+  }
+  return [...byPlace.values()]
+}
+const plus = (a: Table['inside'], b: Table['inside']) => ({ hit: a.hit + b.hit, n: a.n + b.n })
 
 function scatteredOf(ledger: Ledger, cause: string, rows: readonly number[]): Scattered {
   let worst = rows[0] ?? 0

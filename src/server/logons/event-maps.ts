@@ -63,12 +63,13 @@ export async function eventLogNeeds(handle: Queryable): Promise<{ rules: EventRu
   }
 }
 
-/** Accounts by SID that evidence named: events that come later, or in another file, may have nothing but the SID. */
-export async function keepSids(handle: Queryable, accounts: ReadonlyMap<string, string>, known: ReadonlyMap<string, string>): Promise<void> {
+/** Keeps accounts by SID that evidence named, and returns how many are new: events that come later, or in another file, may have nothing but the SID. */
+export async function keepSids(handle: Queryable, accounts: ReadonlyMap<string, string>, known: ReadonlyMap<string, string>): Promise<number> {
   const fresh = [...accounts].filter(([sid]) => !known.has(sid)).map(([sid, account]) => ({ sid, account }))
-  if (fresh.length === 0) return
+  if (fresh.length === 0) return 0
   await handle.query(
     'insert into known_sids select sid, account from json_to_recordset($1::json) as r(sid text, account text) on conflict (sid) do update set account = excluded.account',
     [JSON.stringify(fresh)],
   )
+  return fresh.length
 }

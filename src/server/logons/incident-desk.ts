@@ -71,7 +71,7 @@ export class IncidentDesk {
       return known.found
     const begun = Date.now()
     const found = {
-      ...findIncidents(this.#ledger, org, fromMs - LOOK_BACK_MS, toMs, fromMs),
+      ...findIncidents(this.#ledger, org, { fromMs: fromMs - LOOK_BACK_MS, toMs, shownFromMs: fromMs, joined: true }),
       knownFromMs: this.#knownFromMs,
       toMs,
       worstHourMs: this.#worstHour(fromMs, toMs),

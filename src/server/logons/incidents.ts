@@ -21,7 +21,21 @@ const changeSaid = ({ change: { scope, by, ...change } }: Pick<Suspect, 'change'
   ...(by === undefined ? {} : { by }),
 })
 
-function incidentLine({ id, cause, title, scope, fromMs, toMs, attempts, failed, people, lostMs, example, change }: Incident): IncidentLine {
+function incidentLine({
+  id,
+  cause,
+  title,
+  scope,
+  fromMs,
+  toMs,
+  episodes,
+  attempts,
+  failed,
+  people,
+  lostMs,
+  example,
+  change,
+}: Incident): IncidentLine {
   return {
     id,
     kind: 'incident',
@@ -30,6 +44,7 @@ function incidentLine({ id, cause, title, scope, fromMs, toMs, attempts, failed,
     scope: [...scope],
     sinceMs: fromMs,
     toMs,
+    episodes,
     attempts,
     failed,
     people,
@@ -48,6 +63,7 @@ function singleLine({ cause, title, fromMs, toMs, attempts, failed, people, lost
     scope: [],
     sinceMs: fromMs,
     toMs,
+    episodes: 1,
     attempts,
     failed,
     people,

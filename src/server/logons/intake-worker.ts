@@ -26,6 +26,9 @@ export interface UploadProgress {
   refused: number
   attempts: number
   faults: Fault[]
+  /** Events of persons whom nothing named yet; and how many persons this file named. */
+  unnamed: number
+  named: number
 }
 
 const database = openLink((workerData as { link: DatabaseLink }).link)
@@ -41,10 +44,11 @@ const KEPT_FAULTS = 5_000
 const AHEAD_MS = 24 * 3_600_000
 
 async function upload(path: string, id: string, nowMs: number): Promise<UploadProgress> {
-  const progress: UploadProgress = { upload: id, bytesRead: 0, observations: 0, refused: 0, attempts: 0, faults: [] }
+  const progress: UploadProgress = { upload: id, bytesRead: 0, observations: 0, refused: 0, attempts: 0, faults: [], unnamed: 0, named: 0 }
   let pending: Observation[] = []
   const refuse = (fault: Fault) => {
     progress.refused++
+    if (fault.code === 'event.nobody') progress.unnamed++
     if (progress.faults.length < KEPT_FAULTS) progress.faults.push(fault)
   }
   // The next records are read and analysed while the last ones are written.
@@ -86,7 +90,7 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     },
   })
   events.end()
-  await keepSids(database, events.learnt, accounts)
+  progress.named = await keepSids(database, events.learnt, accounts)
   await take()
   await before
   await writing

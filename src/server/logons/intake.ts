@@ -1,5 +1,6 @@
 import {
   Around,
+  blame,
   conclude,
   correlateThread,
   countsForUsual,
@@ -7,8 +8,10 @@ import {
   durationsOf,
   endedWell,
   endOf,
+  ENOUGH,
   FAR_MS,
   hostsByName,
+  isExact,
   kindOf,
   measure,
   neighbourOf,
@@ -291,13 +294,24 @@ export class Intake {
     await this.#recallAround(firstMs, found.at(-1)?.attempt.startedAtMs ?? 0)
     const measured: Omit<Worked, 'explained'>[] = []
     const before: Measured[] = []
-    for (const one of found) {
+    // Of a kind that hardly ever came before, those that come together say what is usual (medians bear the few that are ill).
+    const together = new UsualModel()
+    const splits = found.map(({ attempt }) => {
+      const split = blame(attempt)
+      if (endedWell(attempt)) together.add(kindOf(attempt), durationsOf(split, attempt.totalMs))
+      return split
+    })
+    for (const [i, one] of found.entries()) {
       const { attempt } = one
       const models = await this.#models(dayOf(attempt.startedAtMs))
       const kind = kindOf(attempt)
-      const earlier = models.before.usualFor(kind)
-      const usual = earlier && earlier.n >= 20 ? earlier : (models.today.usualFor(kind) ?? earlier)
-      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default)
+      const usuals = [models.before.usualFor(kind), models.today.usualFor(kind), together.usualFor(kind)]
+      const usual =
+        usuals.find((one) => one && isExact(one)) ??
+        usuals.find((one) => one !== null && one.n >= ENOUGH) ??
+        usuals.find((one) => one !== null) ??
+        null
+      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default, splits[i])
       const neighbour = neighbourOf(result)
       const counted = countsForUsual(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
@@ -391,13 +405,14 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
       saysUsual: counted,
     }))
   const days = new Map<string, { day: number; pool: string; first: boolean; network: string; n: number; histograms: Histogram[] }>()
-  const hours = new Map<number, { hour: number; n: number; histogram: Histogram }>()
+  const hours = new Map<number, { hour: number; n: number; histogram: Histogram; sums: number[] }>()
   for (const counted of [...before, ...after]) {
     const hour = hourOf(counted.startedMs)
-    const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram() }
+    const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram(), sums: SERIES.map(() => 0) }
     hours.set(hour, hourCell)
     hourCell.n += counted.times
     hourCell.histogram.add(counted.durations[SERIES.length - 1] ?? 0, counted.times)
+    for (let i = 0; i < hourCell.sums.length; i++) hourCell.sums[i] = (hourCell.sums[i] ?? 0) + counted.times * (counted.durations[i] ?? 0)
     if (!counted.saysUsual) continue
     const day = dayOf(counted.startedMs)
     const dayKey = `${day}|${counted.pool}|${counted.first}|${counted.network}`
@@ -432,8 +447,8 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
     on conflict (day_ms, pool, first, network) do update set n = excluded.n, sketch = excluded.sketch`,
     [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))],
   )
-  const storedHours = await handle.query<{ hour_ms: number; n: number; sketch: Uint8Array }>(
-    'select hour_ms, n, sketch from hours where hour_ms = any($1::bigint[])',
+  const storedHours = await handle.query<{ hour_ms: number; n: number; sketch: Uint8Array; sums: (number | string)[] | null }>(
+    'select hour_ms, n, sketch, sums from hours where hour_ms = any($1::bigint[])',
     [[...hours.keys()]],
   )
   for (const row of storedHours) {
@@ -442,10 +457,12 @@ async function rollUp(handle: Queryable, before: readonly Counted[], worked: rea
     if (!cell || !stored) continue
     cell.n += row.n
     cell.histogram.merge(stored)
+    // int8 in arrays comes as texts from a PostgreSQL server.
+    row.sums?.forEach((sum, i) => (cell.sums[i] = (cell.sums[i] ?? 0) + Number(sum)))
   }
   await handle.query(
-    `insert into hours select hour, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, sketch text)
-    on conflict (hour_ms) do update set n = excluded.n, sketch = excluded.sketch`,
+    `insert into hours (hour_ms, n, sketch, sums) select hour, n, decode(sketch, 'base64'), sums from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, sketch text, sums bigint[])
+    on conflict (hour_ms) do update set n = excluded.n, sketch = excluded.sketch, sums = excluded.sums`,
     [
       JSON.stringify(
         [...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })),

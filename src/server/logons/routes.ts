@@ -5,6 +5,7 @@ import { SHIPPED_RULES, otlpFromProtobuf, otlpResponse, readNdjson, readOtlp, Re
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
+import { readCohort, readPictures } from './compare'
 import { readEventMap } from './event-map-file'
 import { eventMaps, keepEventMap, previewEventMap } from './event-maps'
 import { incidentLines, readIncident } from './incidents'
@@ -18,6 +19,8 @@ type Names =
   | 'today'
   | 'incident'
   | 'incidentsExport'
+  | 'pictures'
+  | 'cohort'
   | 'attempts'
   | 'attemptsExport'
   | 'story'
@@ -64,6 +67,8 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
         })),
       )
     },
+    pictures: ({ input: { query } }) => readPictures(database, ...windowOf(query), context.config.timeZone),
+    cohort: ({ input: { params, query } }) => readCohort(database, params.id, ...windowOf(query)),
     attempts: ({ input: { query } }) => listAttempts(database, query),
     async attemptsExport({ input: { query }, reply }) {
       const { attempts } = await listAttempts(database, { ...query, limit: 10_000 })

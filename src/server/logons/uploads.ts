@@ -11,9 +11,14 @@ import type { UploadProgress } from './intake-worker'
 
 const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, started_ms as "startedMs", ended_ms as "endedMs", sentence, faults`
 
+/** So many files are kept for a name to come; the oldest folder of a stop is cleared with the next start. */
+const MOST_UNNAMED = 20
+
 /** Evidence files: kept on disk while they are read, told of while they are, forgotten on disk afterwards. */
 export class Uploads {
   readonly #live = new Map<string, UploadProgress>()
+  /** Event logs that speak of persons whom nothing named yet: read again when another file names some. */
+  readonly #unnamed = new Map<string, { path: string; name: string; author: string }>()
 
   constructor(private readonly context: Pick<Context, 'config' | 'database' | 'evidence' | 'live' | 'now'>) {}
 
@@ -91,6 +96,9 @@ export class Uploads {
             ? `${result.observations} records were read, ${result.refused} were refused.`
             : `All ${result.observations} records were read.`,
       )
+      this.#unnamed.delete(id)
+      if (result.unnamed > 0 && this.#unnamed.size < MOST_UNNAMED) this.#unnamed.set(id, { path, name, author })
+      if (result.named > 0) await this.#again(id)
       await writeJournal(database, {
         atMs: now(),
         who: author,
@@ -107,7 +115,16 @@ export class Uploads {
           : `Reading stopped: ${error instanceof Error ? error.message : String(error)}. What had been read was kept.`,
       )
     } finally {
-      await rm(path, { force: true })
+      if (!this.#unnamed.has(id)) await rm(path, { force: true })
     }
+  }
+
+  /** Reading a file twice changes nothing but what is known better by now. */
+  async #again(named: string): Promise<void> {
+    for (const [id, { path, name, author }] of [...this.#unnamed])
+      if (id !== named) {
+        this.#unnamed.delete(id)
+        await this.#read(path, id, name, author)
+      }
   }
 }

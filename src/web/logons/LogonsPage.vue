@@ -10,6 +10,7 @@ import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
 import { useWindow } from '../shell/window'
+import LogonViews from './LogonViews.vue'
 import UploadMargin from './UploadMargin.vue'
 
 const route = useRoute()
@@ -61,6 +62,7 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
   <div class="page" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave.self="dropping = false" @drop.prevent="drop">
     <section class="work">
       <h1>Logons</h1>
+      <LogonViews />
       <div class="toolbar">
         <select
           class="form-select"

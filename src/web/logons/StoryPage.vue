@@ -5,6 +5,7 @@ import { clockSeconds, day, duration, exact } from '../kit/format'
 import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
+import { onBench, useBench } from '../shell/bench'
 import CauseMargin from './CauseMargin.vue'
 import ColleaguesPicture from './ColleaguesPicture.vue'
 import LastLogons from './LastLogons.vue'
@@ -22,6 +23,16 @@ const {
   refetchInterval: (query) => (query.state.data?.outcome === 'open' ? 3000 : false),
 })
 
+const bench = useBench()
+const item = computed(() =>
+  story.value
+    ? {
+        id: `logon:${story.value.id}`,
+        title: `${story.value.name ?? story.value.person ?? 'somebody'}, ${clockSeconds(story.value.startedMs).slice(0, 5)}`,
+      }
+    : null,
+)
+onBench(item)
 const verb = computed(() => {
   const s = story.value
   if (!s) return ''
@@ -64,8 +75,19 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
       <div class="sub">
         <span :title="exact(story.startedMs)">{{ day(story.startedMs) }} {{ clockSeconds(story.startedMs) }}</span
         ><template v-for="place in places" :key="place.word">
-          · {{ place.word }} <span :class="{ mono: place.mono }">{{ place.value }}</span></template
+          · {{ place.word }}
+          <RouterLink
+            v-if="place.word === 'host' || place.word === 'image'"
+            class="plain-link"
+            :class="{ mono: place.mono }"
+            :to="{ path: '/logons/compare', query: { one: [`${place.word}:${place.value}`] } }"
+            >{{ place.value }}</RouterLink
+          >
+          <span v-else :class="{ mono: place.mono }">{{ place.value }}</span></template
         ><template v-if="story.usualMs !== null"> · usual here {{ duration(story.usualMs) }}</template>
+        <BButton v-if="item" variant="link" class="small put" :disabled="bench.has(item.id)" title="Key b" @click="bench.put(item)">{{
+          bench.has(item.id) ? 'on the bench' : 'put on the bench'
+        }}</BButton>
       </div>
       <PhaseDrawing :story="story" />
       <div class="pair">
@@ -104,6 +126,9 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
 </template>
 
 <style scoped>
+.put {
+  margin-left: 8px;
+}
 .pair {
   display: grid;
   grid-template-columns: 1fr 1fr;

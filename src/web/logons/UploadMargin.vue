@@ -53,11 +53,11 @@ function picked(event: Event): void {
   <h2>Give evidence</h2>
   <template v-if="session.mayHelp">
     <p class="quiet small">
-      Drop a file onto this page: observations as NDJSON, or OpenTelemetry traces as OTLP JSON; also compressed with gzip. Reading the same file twice
-      changes nothing.
+      Drop files onto this page: event logs as XML, observations as NDJSON or CSV, traces as OTLP; also compressed with gzip. Reading the same file
+      twice changes nothing. <RouterLink to="/logons/sources">What events mean</RouterLink>
     </p>
     <BButton variant="outline-secondary" @click="input?.click()">Choose a file…</BButton>
-    <input ref="input" type="file" class="visually-hidden" aria-label="Evidence file" tabindex="-1" @change="picked" />
+    <input ref="input" type="file" multiple class="visually-hidden" aria-label="Evidence file" tabindex="-1" @change="picked" />
   </template>
   <p v-else class="quiet small">Your role may look at evidence, not give any.</p>
   <p v-if="fault" class="madder" role="alert">{{ fault }}</p>

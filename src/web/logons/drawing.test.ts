@@ -85,6 +85,7 @@ it('an incident says where it is, since when, and how to list it', () => {
   const incident = {
     id: 'i',
     kind: 'incident' as const,
+    episodes: 1,
     change: null,
     cause: 'container-held',
     title: 'Held',
@@ -103,6 +104,7 @@ it('an incident says where it is, since when, and how to list it', () => {
   expect(incidentPlace(incident)).toBe('held by TH-Q2-07, zone Q2')
   expect(sinceWords(incident, incident.toMs + 60_000)).toBe('since 05:00, going on')
   expect(sinceWords(incident, incident.toMs + 7_200_000)).toBe('05:00 to 09:00, last 2 h ago')
+  expect(sinceWords({ ...incident, episodes: 3 }, incident.toMs + 7_200_000)).toBe('3 times since 05:00, last 2 h ago')
   expect(sinceWords({ ...incident, attempts: 1, sinceMs: incident.toMs }, incident.toMs + 60_000)).toBe('09:00')
   expect(incidentQuery({ ...incident, scope: [{ dimension: 'clientVersion', value: '7.4' }] })).toEqual({
     cause: 'container-held',

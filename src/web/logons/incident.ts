@@ -42,8 +42,12 @@ export const incidentPlace = ({ scope }: Pick<IncidentLine, 'scope'>): string =>
   scope.map(({ dimension, value }) => SAYS[dimension]?.(value) ?? value).join(', ')
 
 /** Since when, and whether it goes on. */
-export function sinceWords({ attempts, sinceMs, toMs }: IncidentLine, nowMs: number): string {
+export function sinceWords(
+  { attempts, sinceMs, toMs, episodes }: Pick<IncidentLine, 'attempts' | 'sinceMs' | 'toMs' | 'episodes'>,
+  nowMs: number,
+): string {
   const goesOn = nowMs - toMs < 30 * 60_000
+  if (episodes > 1) return `${episodes} times since ${when(sinceMs, nowMs)}, last ${goesOn ? 'now' : ago(toMs, nowMs)}`
   if (attempts === 1 && sinceMs === toMs) return when(sinceMs, nowMs)
   return goesOn ? `since ${when(sinceMs, nowMs)}, going on` : `${when(sinceMs, nowMs)} to ${when(toMs, nowMs)}, last ${ago(toMs, nowMs)}`
 }

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
 import { duration, exact, size, when } from '../kit/format'
 import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
 import LastLogons from '../logons/LastLogons.vue'
 import { call } from '../shell/api'
+import { onBench } from '../shell/bench'
 import SessionPolicies from './SessionPolicies.vue'
 
 const props = defineProps<{ id: string }>()
@@ -14,6 +16,7 @@ const {
   error,
   refetch,
 } = useQuery({ queryKey: ['person', props.id], queryFn: ({ signal }) => call('person', { params: { id: props.id } }, signal) })
+onBench(computed(() => (person.value ? { id: `person:${person.value.id}`, title: person.value.name } : null)))
 </script>
 
 <template>

@@ -2,6 +2,7 @@
 import { onKeyStroke, useDark, useToggle } from '@vueuse/core'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
+import { useBench } from './bench'
 import FindBox from './FindBox.vue'
 import IkebanaMark from './IkebanaMark.vue'
 import { useLive } from './live'
@@ -13,6 +14,7 @@ const session = useSession()
 const router = useRouter()
 const { connected } = useLive()
 const { chosen, choose } = useWindow()
+const bench = useBench()
 const dark = useDark({ attribute: 'data-bs-theme', valueDark: 'dark', valueLight: 'light', disableTransition: false })
 const toggleDark = useToggle(dark)
 const find = ref<InstanceType<typeof FindBox> | null>(null)
@@ -26,6 +28,7 @@ onKeyStroke((event) => {
     event.preventDefault()
     find.value?.focus()
   } else if (event.key === '?') keysShown.value = true
+  else if (event.key === 'b' && !going && bench.inView.value) bench.put(bench.inView.value)
   else if (event.key === 'g') {
     going = true
     return
@@ -61,6 +64,9 @@ async function signOut(): Promise<void> {
         <option v-for="one in WINDOWS" :key="one.id" :value="one.id">{{ one.title }}</option>
       </select>
     </label>
+    <RouterLink v-if="bench.items.value.length" class="bench small" :to="bench.address.value" title="What lies side by side"
+      >bench {{ bench.items.value.length }}</RouterLink
+    >
     <span v-if="!connected" class="ochre small" role="status">not live</span>
     <button type="button" class="bare" :aria-label="dark ? 'Light' : 'Dark'" :title="dark ? 'Light' : 'Dark'" @click="toggleDark()">
       <i-lucide-sun v-if="dark" /><i-lucide-moon v-else />
@@ -86,6 +92,10 @@ async function signOut(): Promise<void> {
             <kbd>g</kbd> <kbd>{{ place.key }}</kbd>
           </td>
           <td>go to {{ place.title }}</td>
+        </tr>
+        <tr>
+          <td><kbd>b</kbd></td>
+          <td>put what is in view on the bench, to lay it beside another</td>
         </tr>
         <tr>
           <td><kbd>Enter</kbd></td>

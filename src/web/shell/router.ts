@@ -17,6 +17,13 @@ export const router = createRouter({
     { path: '/sign-in', component: () => import('../admins/SignInPage.vue'), meta: { open: true, title: 'Sign in' } },
     { path: '/', component: () => import('../logons/TodayPage.vue'), meta: { title: 'Today' } },
     { path: '/logons', component: () => import('../logons/LogonsPage.vue'), meta: { title: 'Logons' } },
+    { path: '/logons/sources', component: () => import('../logons/SourcesPage.vue'), meta: { title: 'What events mean', view: '/logons/sources' } },
+    {
+      path: '/logons/pictures',
+      component: () => import('../logons/PicturesPage.vue'),
+      meta: { title: 'Logons as pictures', view: '/logons/pictures' },
+    },
+    { path: '/logons/compare', component: () => import('../logons/ComparePage.vue'), meta: { title: 'Compared', view: '/logons/compare' } },
     { path: '/logons/:id', component: () => import('../logons/StoryPage.vue'), props: true, meta: { title: 'The story of a logon' } },
     { path: '/incidents/:id', component: () => import('../logons/IncidentPage.vue'), props: true, meta: { place: '/', title: 'An incident' } },
     { path: '/people', component: () => import('../people/PeoplePage.vue'), meta: { title: 'People' } },

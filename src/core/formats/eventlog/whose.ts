@@ -40,8 +40,8 @@ class Moments {
   readonly #byKey = new Map<string, Map<number, Moment[]>>()
 
   add(key: string, moment: Moment): void {
-    let buckets = this.#byKey.get(key)
-    if (!buckets) this.#byKey.set(key, (buckets = new Map()))
+    const buckets = this.#byKey.get(key) ?? new Map<number, Moment[]>()
+    this.#byKey.set(key, buckets)
     const bucket = Math.floor(moment.timeMs / BUCKET_MS)
     const list = buckets.get(bucket)
     if (!list) buckets.set(bucket, [moment])

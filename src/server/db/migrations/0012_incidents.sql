@@ -11,3 +11,5 @@ create index changes_at on changes (at_ms desc);
 -- An administrator's own rules for events (docs/formats/event-map.md), and accounts by SID that evidence named.
 create table event_maps (name text primary key, yaml text not null, rules integer not null, author text not null, at_ms bigint not null);
 create table known_sids (sid text primary key, account text not null);
+-- Time in each phase of an hour, in the order of SERIES, added up over those that got in.
+alter table hours add column sums bigint[];
