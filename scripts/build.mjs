@@ -19,9 +19,12 @@ await build({
 await build({ ...common, outfile: 'dist/cli/main.js', entryPoints: ['src/cli/main.ts'], banner: { js: '#!/usr/bin/env node' } })
 await build({ ...common, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
 cpSync('src/server/db/migrations', 'dist/server/migrations', { recursive: true })
-// A new database folder takes many seconds to make; unpacking an empty one takes one.
+// A new database folder takes many seconds to make, and its tables some more; unpacking one without rows takes one.
 const { PGlite } = await import('@electric-sql/pglite')
 const empty = await PGlite.create()
+await build({ ...common, outfile: 'dist/server/migrate.js', entryPoints: ['src/server/db/migrate.ts'] })
+const { migrate } = await import(new URL('../dist/server/migrate.js', import.meta.url))
+await migrate({ exec: (sql) => empty.exec(sql), query: async (sql, params) => (await empty.query(sql, params)).rows })
 const tar = await empty.dumpDataDir('none')
 const { writeFileSync } = await import('node:fs')
 writeFileSync('dist/server/empty-database.tar', Buffer.from(await tar.arrayBuffer()))

@@ -84,8 +84,8 @@ watched(
             if (line.startsWith('history complete')) writeFileSync(done, '')
             if (!line.startsWith('stand-ins ready')) return
             console.log(`ready after ${((Date.now() - begun) / 1000).toFixed(1)} s (without installing and building)\n\n  http://127.0.0.1:${port}\n`)
-            if (!existsSync(done) && Number(values.days) > 6)
-              console.log('The last week is there; the days before it are being read, as Logons shows under Evidence files.')
+            if (!existsSync(done) && Number(values.days) > 3)
+              console.log('The last four days are there; the days before them are being read, as Logons shows under Evidence files.')
           },
         ),
         'stand-ins',

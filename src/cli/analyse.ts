@@ -46,7 +46,12 @@ export async function analyseCommand(args: string[]): Promise<void> {
       events.end()
       if (!again) faults.end()
     })
-    const explained = explain(gathered.attempts, org)
+    const explained = explain(gathered.attempts, org, (clocks) => {
+      for (const { machine, offsetMs, uncertaintyMs, n } of clocks.values())
+        process.stderr.write(
+          `the clock of ${machine} is ${(Math.abs(offsetMs) / 1000).toFixed(1)} s ${offsetMs > 0 ? 'ahead' : 'behind'} (± ${(uncertaintyMs / 1000).toFixed(1)} s, from ${n} logons): what it timed was put right\n`,
+        )
+    })
     await write(values.incidents ? incidentRecords(explained, org) : records(explained), out, faults)
     gathered.dispose()
   } finally {

@@ -7,7 +7,7 @@ import { Fleet, type Uplink } from './fleet/fleet'
 import type { Stretch } from '../contract/policies'
 import { history } from './fleet/history'
 import { stretchesOf } from './fleet/stretches'
-import { plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
+import { changesOf, plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
 import { leaveInventory } from './share/inventory'
 import { larkmereShares, type ShareFolder } from './share/share'
 import { plantTroubled } from './share/troubled'
@@ -53,12 +53,13 @@ const uplink: Uplink = {
 }
 
 await send('PUT', '/api/directory', company.org)
+for (const change of changesOf(planted, startedMs)) await send('POST', '/api/changes/told', change)
 const fleet = new Fleet({ larkmere: company, planted, shares, uplink, timeZone, floorAMinute: Number(env['STANDINS_FLOOR'] ?? 6), now: Date.now })
 for (const trouble of wanted) fleet.set(trouble, true)
 await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PORT'] ?? 4041), host: '127.0.0.1' })
 for (const share of shares) await mkdir(share.mount, { recursive: true })
-// The last week first, so that there is something to see soon; the days before it follow while people work.
-const RECENT_DAYS = 6
+// The last days first, so that there is something to see soon; the days before it follow while people work.
+const RECENT_DAYS = 3
 await writeHistory(company, planted, { fromDay: Math.min(days, RECENT_DAYS), toDay: 0 })
 fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)

@@ -3,6 +3,7 @@ import { endedWell, isUnusual, measure, type Measured } from './analyse'
 import { Around, FAR_MS, neighbourOf } from './around'
 import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
+import { clockOffsets, corrected, type ClockOffset } from './clocks'
 import { conclude, type Diagnosis } from './diagnose'
 import { OrdinaryModel } from './ordinary'
 import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
@@ -29,6 +30,15 @@ export function countsForUsual(measured: Measured): boolean {
   return endedWell(measured) && (measured.usual === null || !isExact(measured.usual) || measured.excess.length === 0 || !isUnusual(measured))
 }
 
+/** A cause that is this sure is no part of what is usual, however common it is by then. */
+const SURE = 0.6
+
+/** Whether an attempt, once it was explained, says what is usual. */
+export function saysUsual(explained: Explained, counted: boolean): boolean {
+  const { cause } = explained.diagnosis
+  return counted && !(cause && cause.id !== 'first-logon' && cause.confidence >= SURE)
+}
+
 /** Whether a usual is of just the kind that was asked for, with enough behind it. */
 export const isExact = ({ n, basis }: Usual): boolean => n >= ENOUGH && basis.pool !== null && basis.network !== null
 
@@ -42,16 +52,26 @@ const NEAR_MS = 1_800_000
 const FIRST_ONES = 10_000
 
 /** Analyses attempts that are all at hand, as from files (see explain). */
-export function analyseAll(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Explained[] {
-  return [...explain(attempts, org)]
+export function analyseAll(
+  attempts: Iterable<Attempt>,
+  org: Org = EMPTY_ORG,
+  onClocks?: (found: ReadonlyMap<string, ClockOffset>) => void,
+): Explained[] {
+  return [...explain(attempts, org, onClocks)]
 }
 
 /**
  * Analyses attempts one after another, in bounded memory: an attempt is given out once the hours after it are known (at least half an hour). The usual of each comes
  * from those before it; where these are too few, from the first ones of all (medians bear the few that are ill).
+ * Clocks that are off are looked for in the first ones, and what they timed is put right.
  * @param attempts by start, as correlate() returns them
+ * @param onClocks told of the clocks that are off, if any are
  */
-export function* explain(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Generator<Explained> {
+export function* explain(
+  attempts: Iterable<Attempt>,
+  org: Org = EMPTY_ORG,
+  onClocks: (found: ReadonlyMap<string, ClockOffset>) => void = () => undefined,
+): Generator<Explained> {
   const hosts = hostsByName(org)
   const limits = new Map(org.pools.map((pool) => [pool.id, pool.slowMs]))
   const first = new UsualModel()
@@ -80,26 +100,41 @@ export function* explain(attempts: Iterable<Attempt>, org: Org = EMPTY_ORG): Gen
 
   function explained(measured: Measured | undefined): Explained {
     if (!measured) throw new RangeError('nothing waits')
-    return conclude(measured, around, org, ordinary)
+    const result = conclude(measured, around, org, ordinary)
+    const counted = countsForUsual(measured)
+    if (counted && !saysUsual(result, counted)) earlier.add(kindOf(result.attempt), durationsOf(result.blame, result.attempt.totalMs), -1)
+    return result
   }
 
   function* lookingAhead(source: Iterable<Attempt>): Generator<{ attempt: Attempt; split: Blame }> {
-    let ahead: { attempt: Attempt; split: Blame }[] | null = []
+    let ahead: Attempt[] | null = []
+    let clocks: ReadonlyMap<string, ClockOffset> = new Map()
+    const ready = (attempt: Attempt) => {
+      const right = corrected(attempt, clocks)
+      ordinary.add(right)
+      return { attempt: right, split: blame(right) }
+    }
+    const begin = (first: readonly Attempt[]) => {
+      clocks = clockOffsets(first)
+      if (clocks.size > 0) onClocks(clocks)
+      return learn(first.map(ready))
+    }
     for (const unplaced of source) {
       const attempt = place(unplaced, org, hosts)
-      const one = { attempt, split: blame(attempt) }
       if (ahead === null) {
-        ordinary.add(attempt)
-        yield one
+        yield ready(attempt)
         continue
       }
-      ordinary.add(attempt)
-      if (endedWell(attempt)) first.add(kindOf(attempt), durationsOf(one.split, attempt.totalMs))
-      if (ahead.push(one) < FIRST_ONES) continue
-      yield* ahead
+      if (ahead.push(attempt) < FIRST_ONES) continue
+      yield* begin(ahead)
       ahead = null
     }
-    yield* ahead ?? []
+    if (ahead) yield* begin(ahead)
+  }
+
+  function learn(list: { attempt: Attempt; split: Blame }[]): { attempt: Attempt; split: Blame }[] {
+    for (const { attempt, split } of list) if (endedWell(attempt)) first.add(kindOf(attempt), durationsOf(split, attempt.totalMs))
+    return list
   }
 }
 

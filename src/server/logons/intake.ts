@@ -17,6 +17,7 @@ import {
   neighbourOf,
   OrdinaryModel,
   place,
+  saysUsual,
   seenOf,
   SERIES,
   SILENCE_MS,
@@ -68,8 +69,9 @@ interface Worked {
   readonly thread: string
   readonly observations: readonly Observation[]
   readonly explained: Explained
-  /** As its neighbours know it, and whether it says what is usual: both from before anything was concluded. */
+  /** As its neighbours know it, before anything was concluded. */
   readonly neighbour: Neighbour
+  /** Whether it says what is usual. */
   readonly counted: boolean
 }
 
@@ -292,7 +294,7 @@ export class Intake {
     const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
     const firstMs = found[0]?.attempt.startedAtMs ?? this.#newestMs
     await this.#recallAround(firstMs, found.at(-1)?.attempt.startedAtMs ?? 0)
-    const measured: Omit<Worked, 'explained'>[] = []
+    const measured: Omit<Worked, 'explained' | 'counted'>[] = []
     const before: Measured[] = []
     // Of a kind that hardly ever came before, those that come together say what is usual (medians bear the few that are ill).
     const together = new UsualModel()
@@ -313,19 +315,27 @@ export class Intake {
         null
       const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default, splits[i])
       const neighbour = neighbourOf(result)
-      const counted = countsForUsual(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else {
         this.#around.add(neighbour)
         ordinary.add(attempt)
-        if (counted) models.today.add(kind, durationsOf(result.blame, attempt.totalMs))
+        if (countsForUsual(result)) models.today.add(kind, durationsOf(result.blame, attempt.totalMs))
       }
       this.#newestMs = Math.max(this.#newestMs, attempt.startedAtMs)
-      measured.push({ ...one, neighbour, counted })
+      measured.push({ ...one, neighbour })
       before.push(result)
     }
     // Only when all of them are each other's neighbours.
-    const worked = measured.map((one, i) => ({ ...one, explained: conclude(before[i] as Measured, this.#around, this.#org, ordinary) }))
+    const worked: Worked[] = []
+    for (const [i, one] of measured.entries()) {
+      const explained = conclude(before[i] as Measured, this.#around, this.#org, ordinary)
+      const plainly = countsForUsual(before[i] as Measured)
+      const counted = saysUsual(explained, plainly)
+      worked.push({ ...one, explained, counted })
+      if (counted === plainly || known.has(one.attempt.id)) continue
+      const { today } = await this.#models(dayOf(one.attempt.startedAtMs))
+      today.add(kindOf(one.attempt), durationsOf(explained.blame, one.attempt.totalMs), -1)
+    }
     if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)
     else this.#forgetAround(Math.min(firstMs, this.#newestMs) - 2 * FAR_MS)
     return worked

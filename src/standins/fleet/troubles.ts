@@ -39,6 +39,30 @@ export function plant(nowMs: number, staff: readonly Staff[], hosts: readonly Ho
   }
 }
 
+/** What somebody altered before the planted troubles began, and some changes that have nothing to do with them: as other programs tell of it. */
+export function changesOf(
+  { stormSinceMs, powerLossMs, printersSinceMs, gatewaySinceMs, driftSinceMs, deadHost, driftedHost }: Planted,
+  nowMs: number,
+) {
+  const told = (id: string, atMs: number, kind: string, sentence: string, dimension?: string, value?: string) => ({
+    id: `larkmere-${id}`,
+    at: new Date(atMs).toISOString(),
+    kind,
+    sentence,
+    scope: dimension && value ? [{ dimension, value }] : [],
+  })
+  const MINUTE = 60_000
+  return [
+    told('printers', printersSinceMs - 25 * MINUTE, 'policy', 'Printers of zone H1 are mapped from the new print server.', 'zone', 'H1'),
+    told('snapshots', stormSinceMs - 40 * MINUTE, 'share', 'Snapshots of quay-fs1 are taken at the full hour, no longer at night.', 'share', QUAY),
+    told('power', powerLossMs, 'host', `${deadHost} lost power.`, 'host', deadHost),
+    told('gateway', gatewaySinceMs - 15 * MINUTE, 'gateway', 'The gateway was replaced; it waits 15 s for an approval.'),
+    told('rebuilt', driftSinceMs - 10 * MINUTE, 'host', `${driftedHost} was built anew.`, 'host', driftedHost),
+    told('antenna', nowMs - 52 * HOUR, 'other', 'The antenna of the Marram was turned.', 'network', 'ship'),
+    told('charts', nowMs - 70 * HOUR, 'package', 'Tide charts 4.2 came to season-crew.', 'pool', 'season-crew'),
+  ]
+}
+
 /** Latency of a share in ms: 3 when quiet; it grows with the logons a minute beyond what the share bears. */
 export function latencyOf(share: string, logonsAMinute: number, overloaded: boolean, scale: number): number {
   const bears = (share === QUAY ? (overloaded ? 17 : 34) : share === HILL ? 26 : 30) * scale

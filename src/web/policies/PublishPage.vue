@@ -223,4 +223,13 @@ form label {
   display: block;
   margin-top: 6px;
 }
+@media (max-width: 820px) {
+  .version {
+    grid-template-columns: 36px minmax(0, 1fr);
+  }
+  .acts {
+    grid-column: 2;
+    flex-wrap: wrap;
+  }
+}
 </style>

@@ -1,3 +1,4 @@
+import { TICKET_LIMIT_MS } from '../clocks'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
 
@@ -10,8 +11,16 @@ export const clockSkew: Cause = {
   toPerson: 'The machine you were given has a wrong clock. Please try again.',
   look(facts) {
     const marks = facts.attempt.marks.filter((mark) => mark.code === 'KRB_AP_ERR_SKEW' || mark.code === 'STATUS_TIME_DIFFERENCE_AT_DC')
-    if (!facts.failed || marks.length === 0) return null
-    return [clue(8, 'Sign-on was refused because the clocks differ by more than 5 min.', marks[0]?.code ?? '')]
+    const offsetMs = facts.number('clockOffsetMs') ?? 0
+    const beyond = Math.abs(offsetMs) > TICKET_LIMIT_MS
+    if (!facts.failed || (marks.length === 0 && !beyond)) return null
+    const clues: Clue[] = []
+    if (marks.length > 0) clues.push(clue(8, 'Sign-on was refused because the clocks differ by more than 5 min.', marks[0]?.code ?? ''))
+    if (offsetMs !== 0) {
+      const sentence = `By the order of what it reported, the clock of ${facts.attempt.host ?? 'the host'} is ${seconds(Math.abs(offsetMs))} ${offsetMs > 0 ? 'ahead' : 'behind'}.`
+      clues.push(beyond ? clue(3, sentence, `clockOffsetMs = ${offsetMs}`) : against(1, sentence, `clockOffsetMs = ${offsetMs}`))
+    }
+    return clues
   },
   sentence: (facts) => `The clock of ${facts.attempt.host ?? 'the host'} differs too much from the directory's.`,
   remedy: () => tell('Set the clock of the host', 'Check where it takes its time from. Tickets fail beyond 5 min (RFC 4120).'),
