@@ -8,6 +8,8 @@ build()
 console.log(`${cpus()[0]?.model ?? 'processor'}, ${cpus().length} cores, Node.js ${process.version}\n`)
 for (const file of [
   'bench/analyse.ts',
+  'bench/events.ts',
+  'bench/incidents.ts',
   'bench/memory.ts',
   'bench/inspect.ts',
   'bench/access.ts',

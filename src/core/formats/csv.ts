@@ -32,7 +32,22 @@ export function splitCsv(line: string, separator = ','): string[] | null {
   }
 }
 
-const OWN = new Set(['time', 'kind', 'attempt', 'person', 'host', 'pool', 'session', 'phase', 'part', 'durationMs', 'code', 'outcome', 'text'])
+const OWN = new Set([
+  'time',
+  'kind',
+  'attempt',
+  'person',
+  'host',
+  'source',
+  'pool',
+  'session',
+  'phase',
+  'part',
+  'durationMs',
+  'code',
+  'outcome',
+  'text',
+])
 const BY_LOWER = new Map([...OWN].map((name) => [name.toLowerCase(), name]))
 /** A longer record is refused: most likely a quotation mark was never closed. */
 export const LONGEST_RECORD = 1 << 20

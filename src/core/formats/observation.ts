@@ -8,7 +8,7 @@ const EARLIEST_MS = Date.UTC(1990, 0, 1)
 const LATEST_MS = Date.UTC(2100, 0, 1)
 const LONGEST_TEXT = 4000
 const MOST_ATTRS = 200
-type Field = 'attempt' | 'person' | 'host' | 'pool' | 'session' | 'phase' | 'part' | 'code' | 'text'
+type Field = 'attempt' | 'person' | 'host' | 'source' | 'pool' | 'session' | 'phase' | 'part' | 'code' | 'text'
 
 const isKind = (kind: unknown): kind is ObservationKind => KINDS.has(kind)
 const isOutcome = (outcome: unknown): outcome is ReportedOutcome => OUTCOMES.has(outcome)
@@ -38,6 +38,7 @@ export function readObservation(value: unknown, clean = false): Observation {
     attempt: readText('attempt', record.attempt, clean),
     person: readText('person', record.person, clean),
     host: readText('host', record.host, clean),
+    source: readText('source', record.source, clean),
     pool: readText('pool', record.pool, clean),
     session: readText('session', record.session, clean),
     phase,

@@ -31,7 +31,7 @@ export function countsForUsual(measured: Measured): boolean {
 }
 
 /** A cause that is this sure is no part of what is usual, however common it is by then. */
-const SURE = 0.6
+const SURE = 0.83
 
 /** Whether an attempt, once it was explained, says what is usual. */
 export function saysUsual(explained: Explained, counted: boolean): boolean {

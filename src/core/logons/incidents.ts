@@ -91,14 +91,15 @@ export function findIncidents(
     candidates.map(({ p }) => p),
     FALSE_RATE,
   )
-  const found: Candidate[] = []
-  candidates.forEach((candidate, i) => {
-    const hits = shown(candidate.hits)
-    if (hits.length === 0) return
-    if (real[i]) found.push(candidate)
-    else scattered.push(scatteredOf(ledger, candidate.cause, hits))
+  const found = candidates.filter((candidate, i) => {
+    const hits = real[i] ? [] : shown(candidate.hits)
+    if (hits.length) scattered.push(scatteredOf(ledger, candidate.cause, hits))
+    return real[i]
   })
-  const incidents = (join ? joinedAt(found, ledger) : found).map((candidate) => search.told(candidate, shown(candidate.hits)))
+  const incidents = (join ? joinedAt(found, ledger) : found).flatMap((candidate) => {
+    const hits = shown(candidate.hits)
+    return hits.length ? [search.told(candidate, hits)] : []
+  })
   return {
     incidents: distinct(incidents).sort((a, b) => b.lostMs - a.lostMs || (a.id < b.id ? -1 : 1)),
     scattered: joined(scattered).sort((a, b) => b.lostMs - a.lostMs || (a.cause < b.cause ? -1 : 1)),

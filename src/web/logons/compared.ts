@@ -95,11 +95,13 @@ export function compareCohorts(cohorts: readonly Cohort[]): Line[] {
       'failed',
       cohorts.map(({ failed, logons }) => share(failed, logons)),
       percent,
+      0.02,
     ),
     line(
       'slow',
       cohorts.map(({ slow, logons }) => share(slow, logons)),
       percent,
+      0.02,
     ),
     line(
       'time lost a logon',
@@ -120,6 +122,7 @@ export function compareCohorts(cohorts: readonly Cohort[]): Line[] {
         title,
         cohorts.map(({ causes: own, logons }) => share(own.find((one) => one.cause === cause)?.n ?? 0, logons)),
         percent,
+        0.02,
       ),
     ),
   ]

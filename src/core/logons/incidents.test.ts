@@ -1,0 +1,158 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { Random } from '../../standins/random'
+import { EMPTY_ORG, type Org } from '../people/org'
+import { findIncidents, hitsByHour } from './incidents'
+import { Ledger, type Seen } from './ledger'
+
+const HOUR = 3_600_000
+const START = Date.UTC(2026, 10, 16)
+
+/** A company of 3 pools on 12 hosts, 2 shares and 2 networks over some days: a logon every four minutes; `ill` says who has what. */
+function company(ill: (seen: Seen, random: Random) => string | null, days = 6): Ledger {
+  const random = new Random('incidents test')
+  const ledger = new Ledger()
+  for (let i = 0; i < days * 360; i++) {
+    const n = random.below(12)
+    const seen: Seen = {
+      id: `a${i}`,
+      person: `p${random.below(400)}`,
+      atMs: START + i * 240_000,
+      lostMs: 0,
+      failed: false,
+      open: false,
+      cause: null,
+      places: {
+        host: `H${n}`,
+        pool: `pool-${n % 3}`,
+        image: `img-${n % 3}`,
+        share: n % 3 === 0 ? 'S1' : 'S2',
+        network: random.chance(0.3) ? 'home' : 'office',
+      },
+    }
+    const cause = ill(seen, random)
+    ledger.add(cause === null ? seen : { ...seen, cause, lostMs: 20_000 })
+  }
+  return ledger
+}
+const within = (atMs: number, fromHour: number, toHour: number) => atMs >= START + fromHour * HOUR && atMs < START + toHour * HOUR
+
+describe('incidents', () => {
+  it('are named by the smallest place that tells, from their beginning to their end', () => {
+    const ledger = company(({ atMs, places }) => (places.host === 'H4' && within(atMs, 40, 70) ? 'host-overloaded' : null))
+    const { incidents, scattered } = findIncidents(ledger)
+    expect(scattered).toEqual([])
+    expect(incidents).toHaveLength(1)
+    const [one] = incidents
+    expect(one).toMatchObject({ cause: 'host-overloaded', scope: [{ dimension: 'host', value: 'H4' }], episodes: 1, failed: 0 })
+    expect(one?.fromMs).toBeGreaterThanOrEqual(START + 40 * HOUR)
+    expect(one?.fromMs).toBeLessThan(START + 43 * HOUR)
+    expect(one?.toMs).toBeLessThan(START + 70 * HOUR)
+    expect(one?.contrast.inside).toEqual({ hit: one?.attempts, n: one?.attempts })
+    expect(one?.lostMs).toBe(20_000 * (one?.attempts ?? 0))
+    const hours = hitsByHour(ledger, EMPTY_ORG, one?.scope ?? [], 'host-overloaded', START, START + 144 * HOUR)
+    expect(hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(one?.attempts)
+    expect(hours.slice(0, 40).every(({ hit }) => hit === 0)).toBe(true)
+  })
+
+  it('tell what only goes along with them: a pool that merely uses that share', () => {
+    const [one] = findIncidents(
+      company(({ atMs, places }, random) => (places.share === 'S2' && within(atMs, 60, 90) && random.chance(0.9) ? 'share-slow' : null)),
+    ).incidents
+    expect(one?.scope).toEqual([{ dimension: 'share', value: 'S2' }])
+    const home = findIncidents(
+      company(({ atMs, places }) => (places.pool === 'pool-0' && places.network === 'home' && within(atMs, 60, 100) ? 'relay-path' : null)),
+    ).incidents[0]
+    expect(home?.scope.map(({ value }) => value).sort()).toEqual(['home', 'pool-0'])
+    expect(home?.alongside.map(({ place }) => place.dimension)).toContain('share')
+  })
+
+  it('are none where what happens is scattered, or happens once or twice', () => {
+    const { incidents, scattered } = findIncidents(company((_, random) => (random.chance(0.01) ? 'wrong-password' : null)))
+    expect(incidents).toEqual([])
+    expect(scattered).toMatchObject([{ cause: 'wrong-password' }])
+    let n = 0
+    expect(findIncidents(company(({ places }) => (places.host === 'H2' && n++ < 2 ? 'host-silent' : null))).incidents).toEqual([])
+  })
+
+  it('that come and go at one place are one line where that is wanted', () => {
+    const storms = company(({ atMs, places }) => (places.share === 'S1' && atMs % (24 * HOUR) < 2 * HOUR ? 'logon-storm' : null))
+    const apart = findIncidents(storms).incidents
+    const joined = findIncidents(storms, EMPTY_ORG, { joined: true }).incidents
+    expect(apart.length).toBeGreaterThan(3)
+    expect(joined).toHaveLength(1)
+    expect(joined[0]).toMatchObject({ episodes: apart.length, attempts: apart.reduce((sum, { attempts }) => sum + attempts, 0) })
+    // Only the last day is counted, but how long it has been going on is known.
+    const [today] = findIncidents(storms, EMPTY_ORG, { shownFromMs: START + 120 * HOUR, joined: true }).incidents
+    expect(today?.attempts).toBeLessThan(joined[0]?.attempts ?? 0)
+    expect(today?.fromMs).toBe(joined[0]?.fromMs)
+  })
+
+  it('suspect the change that was made there just before, and not the others', () => {
+    const ledger = company(({ atMs, places }) => (places.image === 'img-1' && within(atMs, 50, 144) ? 'image-regression' : null))
+    const change = (id: string, hour: number, kind: 'image' | 'share', dimension: string, value: string) => ({
+      id,
+      atMs: START + hour * HOUR,
+      kind,
+      scope: [{ dimension, value }],
+      sentence: id,
+    })
+    const org: Org = {
+      ...EMPTY_ORG,
+      changes: [
+        change('elsewhere', 49.5, 'image', 'image', 'img-2'),
+        change('it', 49.6, 'image', 'image', 'img-1'),
+        change('after', 60, 'image', 'image', 'img-1'),
+        change('other kind', 49, 'share', 'share', 'S1'),
+      ],
+    }
+    const [one] = findIncidents(ledger, org).incidents
+    expect(one?.scope).toEqual([{ dimension: 'image', value: 'img-1' }])
+    expect(one?.change?.id).toBe('it')
+    expect(
+      one?.suspects.find(({ change: { id } }) => id === 'elsewhere')?.reasons.some((reason) => !reason.for && reason.sentence.includes('Only 0 of')),
+    ).toBe(true)
+  })
+})
+
+describe('the ledger', () => {
+  const seen = (id: string, atMs: number, cause: string | null = null): Seen => ({
+    id,
+    person: id,
+    atMs,
+    lostMs: 1,
+    failed: false,
+    open: false,
+    cause,
+    places: { host: id },
+  })
+
+  it('keeps rows in time whatever the order in which they come, come again, or move', () => {
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.nat(20), fc.nat(1000)), { maxLength: 60 }), fc.nat(1000), (list, from) => {
+        const ledger = new Ledger()
+        const truth = new Map<string, number>()
+        list.forEach(([id, atMs], i) => {
+          ledger.add(seen(`x${id}`, atMs))
+          truth.set(`x${id}`, atMs)
+          if (i % 7 === 0) ledger.rows(0, 10)
+        })
+        const rows = [...ledger.rows(from, Infinity)]
+        expect(rows.map((row) => ledger.atMs(row))).toEqual([...truth.values()].filter((ms) => ms >= from).sort((a, b) => a - b))
+        for (const id of truth.keys()) expect(ledger.has(id)).toBe(true)
+        expect(ledger.has('y')).toBe(false)
+      }),
+    )
+  })
+
+  it('forgets what is old, and keeps the rest as it was', () => {
+    const ledger = new Ledger()
+    for (let i = 0; i < 5000; i++) ledger.add(seen(`x${i}`, i, i % 2 ? 'share-slow' : null))
+    const kept = ledger.since(4000)
+    expect(kept.n).toBe(1000)
+    const [row = -1] = kept.rows(4001, 4002)
+    expect([kept.id(row), kept.causeName(kept.cause(row)), kept.personName(kept.person(row))]).toEqual(['x4001', 'share-slow', 'x4001'])
+    ledger.remove('x1')
+    expect(ledger.cause(1)).toBe(-1)
+  })
+})
