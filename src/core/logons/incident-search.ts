@@ -366,10 +366,14 @@ export class Search {
     if (changes.length === 0) return []
     const during = this.ledger.rows(fromMs, toMs + 1)
     const hitSet = new Set(hits)
+    // What happened to a host matters for those whose container it holds.
+    const byHolder = elements.some(({ dimension }) => dimension === 'holderHost')
     const places = elements.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
     return changes
       .map((change) => {
-        const where = change.scope.filter(({ dimension }) => dimension !== 'part').map(({ dimension, value }) => this.#element(dimension, value))
+        const where = change.scope
+          .filter(({ dimension }) => dimension !== 'part')
+          .map(({ dimension, value }) => this.#element(dimension === 'host' && byHolder ? 'holderHost' : dimension, value))
         const known = where.length > 0 && where.every((one) => one !== null)
         const there = known ? where.filter((one) => one !== null) : []
         const [after, until] = [this.ledger.rows(change.atMs, fromMs), this.ledger.rows(fromMs, fromMs)]

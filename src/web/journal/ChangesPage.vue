@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { CHANGE_KINDS, type ChangeKind, type ChangeLine } from '../../contract/changes'
+import { csvAddress } from '../kit/csv'
 import DataTable, { type Column } from '../kit/DataTable.vue'
 import { exact, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
@@ -56,6 +57,16 @@ const taking = useMutation({ mutationFn: (id: string) => call('changeForget', { 
           <option value="">every kind</option>
           <option v-for="one in CHANGE_KINDS" :key="one" :value="one">{{ one }}</option>
         </select>
+        <a
+          class="export"
+          :href="
+            csvAddress(
+              changes.map((one) => ({ at: new Date(one.atMs).toISOString(), kind: one.kind, what: one.sentence, where: where(one), who: one.who })),
+            )
+          "
+          download="changes.csv"
+          >Export CSV</a
+        >
       </div>
       <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <DataTable
@@ -72,7 +83,9 @@ const taking = useMutation({ mutationFn: (id: string) => call('changeForget', { 
         <template #kind="{ row }">{{ row.kind }}</template>
         <template #sentence="{ row }">{{ row.sentence }}</template>
         <template #where="{ row }">{{ where(row) }}</template>
-        <template #who="{ row }">{{ row.who }}</template>
+        <template #who="{ row }"
+          ><span class="nowrap">{{ row.who }}</span></template
+        >
         <template #away="{ row }"
           ><BButton
             v-if="session.isAdministrator"
@@ -119,6 +132,9 @@ const taking = useMutation({ mutationFn: (id: string) => call('changeForget', { 
 </template>
 
 <style scoped>
+.export {
+  margin-left: auto;
+}
 form {
   display: grid;
   gap: 10px;

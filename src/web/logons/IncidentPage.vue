@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { duration, exact, percent, plural, when } from '../kit/format'
+import { count, duration, exact, percent, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
 import { useWindow } from '../shell/window'
@@ -30,7 +30,7 @@ const {
   refetchInterval: 15_000,
 })
 const place = computed(() => (incident.value ? incidentPlace(incident.value) : ''))
-const rate = ({ hit, n }: { hit: number; n: number }) => (n === 0 ? 'nobody' : `${hit} of ${n} (${percent(hit / n)})`)
+const rate = ({ hit, n }: { hit: number; n: number }) => (n === 0 ? 'nobody' : `${count(hit)} of ${count(n)} (${percent(hit / n)})`)
 const chance = computed(() => {
   const p = incident.value?.p ?? 1
   return p < 1e-6 ? 'under one in a million' : p < 0.001 ? 'under one in a thousand' : percent(p)

@@ -15,9 +15,9 @@ const { data, isPending, error, refetch } = useQuery({ queryKey: ['event-maps'],
 const EXAMPLE = `rules:
   - provider: Larkmere-Attach
     id: 7
-    observe: phase            # begin, phase, phase-begin, phase-end, mark, end, nothing
+    observe: phase
     phase: container
-    person: "{Who}"           # a field of the event
+    person: "{Who}"
     elapsed: { fields: Ms, unit: ms }
     attrs: { share: "{Share}" }
 `
