@@ -161,22 +161,36 @@ export class Around {
     const fences = among.map((dimension) => DIMENSIONS.indexOf(dimension))
     // Counts for each dimension, then for each pair: inside n and hit, outside n and hit.
     const counts = new Int32Array((DIMENSIONS.length + PAIRS.length) * 4)
-    const count = (slot: number, inside: boolean, hit: boolean) => {
-      const at = slot * 4 + (inside ? 0 : 2)
-      counts[at] = (counts[at] ?? 0) + 1
-      if (hit) counts[at + 1] = (counts[at + 1] ?? 0) + 1
-    }
+    const rows = this.#rows
     const [from, to] = this.#neighbours(self.atMs)
     for (let i = from; i < to; i++) {
-      const row = this.#rows[i]
-      if (!row || isSelf(row, self) || fences.some((column) => row.places[column] !== own[column])) continue
-      const hit = bit === 0 ? row.failed && row.fault === self.fault : (row.beyond & bit) !== 0
-      // A place that was not reported is another one, unless the attempt ended before it could be.
-      for (let d = 0; d < DIMENSIONS.length; d++) if (own[d] !== 0 && (row.places[d] !== 0 || !row.failed)) count(d, row.places[d] === own[d], hit)
-      for (const [p, columns] of PAIR_COLUMNS.entries()) {
-        const [a, b] = columns
-        if (own[a] === 0 || own[b] === 0 || (row.failed && (row.places[a] === 0 || row.places[b] === 0))) continue
-        count(DIMENSIONS.length + p, row.places[a] === own[a] && row.places[b] === own[b], hit)
+      const row = rows[i]
+      if (!row || isSelf(row, self)) continue
+      const { places, failed } = row
+      let fenced = false
+      for (let f = 0; f < fences.length; f++) if (places[fences[f] ?? 0] !== own[fences[f] ?? 0]) fenced = true
+      if (fenced) continue
+      const hit = (bit === 0 ? failed && row.fault === self.fault : (row.beyond & bit) !== 0) ? 1 : 0
+      // A place that was not reported is another one, unless the attempt ended before it could be. One bit a dimension: known, and the same.
+      let known = 0
+      let same = 0
+      for (let d = 0; d < own.length; d++) {
+        if (own[d] === 0) continue
+        const place = places[d]
+        if (place === 0 && failed) continue
+        known |= 1 << d
+        const inside = place === own[d]
+        if (inside) same |= 1 << d
+        const at = d * 4 + (inside ? 0 : 2)
+        counts[at] = (counts[at] ?? 0) + 1
+        counts[at + 1] = (counts[at + 1] ?? 0) + hit
+      }
+      for (let p = 0; p < PAIR_BITS.length; p++) {
+        const bits = PAIR_BITS[p] ?? 0
+        if ((known & bits) !== bits) continue
+        const at = (DIMENSIONS.length + p) * 4 + ((same & bits) === bits ? 0 : 2)
+        counts[at] = (counts[at] ?? 0) + 1
+        counts[at + 1] = (counts[at + 1] ?? 0) + hit
       }
     }
     const result: Located[] = []
@@ -350,7 +364,7 @@ export class Around {
   }
 }
 
-const PAIR_COLUMNS = PAIRS.map(([a, b]) => [DIMENSIONS.indexOf(a), DIMENSIONS.indexOf(b)] as const)
+const PAIR_BITS = PAIRS.map(([a, b]) => (1 << DIMENSIONS.indexOf(a)) | (1 << DIMENSIONS.indexOf(b)))
 
 /** By time first: texts of one length are slow to tell apart. */
 function isSelf(row: Row, self: Neighbour): boolean {
