@@ -31,7 +31,7 @@ export const Cohort = z.object({
   highMs: z.number(),
   phases: z.array(z.object({ phase: z.string(), medianMs: z.number() })),
   causes: z.array(z.object({ cause: z.string(), title: z.string(), n: z.number() })),
-  /** How many took how long: counts by `EDGES_MS` (contract/compare.ts). */
+  /** How many took how long: counts by bucket, see bucketFromMs. */
   buckets: z.array(z.number()),
 })
 export type Cohort = z.infer<typeof Cohort>

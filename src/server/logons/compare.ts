@@ -81,7 +81,7 @@ export async function readPictures(database: Queryable, fromMs: number, toMs: nu
       [fromMs - HOUR_MS + 1, toMs],
     ),
     database.query<{ list: { h: number; n: number; bad: number }[] | null }>(
-      `select json_agg(c) as list from (select started_ms / ${HOUR_MS} * ${HOUR_MS} as h, count(*) as n, count(*) filter (where lost_ms > 0) as bad from attempts where lost_ms > 0 and started_ms >= $1 and started_ms < $2 group by 1) c`,
+      `select json_agg(c) as list from (select started_ms / ${HOUR_MS} * ${HOUR_MS} as h, count(*) as n, count(*) filter (where lost_ms > 0) as bad from attempts where lost_ms > 0 and outcome in ('ready', 'slow') and started_ms >= $1 and started_ms < $2 group by 1) c`,
       [fromMs, toMs],
     ),
   ])

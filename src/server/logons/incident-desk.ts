@@ -9,7 +9,7 @@ const KEPT_MS = 31 * DAY_MS
 /** What is read at once from the database, which answers others in between. */
 const SLICE_MS = 6 * HOUR_MS
 /** An incident's beginning is looked for so far before the window. */
-export const LOOK_BACK_MS = 7 * DAY_MS
+const LOOK_BACK_MS = 7 * DAY_MS
 /** An answer waits this long for the attempts of earlier days; then it says how far back it reaches. */
 const PATIENCE_MS = 1500
 

@@ -11,7 +11,7 @@ import type { UploadProgress } from './intake-worker'
 
 const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, started_ms as "startedMs", ended_ms as "endedMs", sentence, faults`
 
-/** So many files are kept for a name to come; the oldest folder of a stop is cleared with the next start. */
+/** So many files are kept for a name to come; the next start clears them. */
 const MOST_UNNAMED = 20
 
 /** Evidence files: kept on disk while they are read, told of while they are, forgotten on disk afterwards. */

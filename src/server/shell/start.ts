@@ -1,3 +1,5 @@
+import { rm } from 'node:fs/promises'
+import { join } from 'node:path'
 import { adminHandlers } from '../admins/routes'
 import { prepareDemo } from '../admins/demo-accounts'
 import { containerHandlers } from '../containers/routes'
@@ -54,6 +56,8 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const set = config.demo ? demoSet(first, now()) : { base: valuesOf(first), policies: [], networks: [], promises: [] }
   await keepVersion(database, 1, set, 'Ikebana', now(), null)
   if (config.demo) await prepareDemo(database, options.token)
+  // Evidence files that a stop left: none of them goes on being read.
+  await rm(join(config.dataFolder, 'uploads'), { recursive: true, force: true })
   const live = new Live()
   const uploads: { current: Uploads | null } = { current: null }
   const evidence = await startEvidence(link(), (progress) => uploads.current?.progress(progress))

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
+import { encodingOf } from '../../core/formats'
 import DataTable, { type Column } from '../kit/DataTable.vue'
 import { clockSeconds, duration, exact, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
@@ -42,8 +43,7 @@ async function take(event: Event): Promise<void> {
   const file = (event.target as HTMLInputElement).files?.[0]
   if (!file) return
   const bytes = new Uint8Array(await file.slice(0, 900_000).arrayBuffer())
-  const wide = (bytes[0] === 0xff && bytes[1] === 0xfe) || bytes[1] === 0
-  sample.value = new TextDecoder(wide ? 'utf-16le' : bytes[0] === 0xfe ? 'utf-16be' : 'utf-8').decode(bytes).slice(0, 900_000)
+  sample.value = new TextDecoder(encodingOf(bytes)).decode(bytes).slice(0, 900_000)
   sampleName.value = file.name
   preview.mutate()
 }
@@ -62,7 +62,7 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
     <section class="work">
       <h1>What events mean</h1>
       <div class="sub">
-        Event logs become logons by rules: which event begins or ends what, and of whom it speaks. Your own rules are asked before the shipped ones.
+        Event logs become logons by rules: which event begins or ends what, and of whom it speaks. Your own rules are asked beside the shipped ones.
       </div>
       <LogonViews />
       <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />

@@ -2,7 +2,7 @@
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Pictures } from '../../contract/compare'
-import { duration, plural } from '../kit/format'
+import { duration, plural, timeZone } from '../kit/format'
 import PictureExport from '../kit/PictureExport.vue'
 
 /** Weekdays by hours: the paler disc is how many log on, the darker one in it how many of them lost time. */
@@ -47,9 +47,9 @@ function stretchOf(slot: number): { from: number; to: number } {
   }
   return { from: hours[0]?.atMs ?? anchor, to: anchor }
 }
-const WEEKDAY = new Intl.DateTimeFormat('en-GB', { weekday: 'short', hour: '2-digit', hourCycle: 'h23' })
+const weekday = computed(() => new Intl.DateTimeFormat('en-GB', { timeZone: timeZone.value, weekday: 'short', hour: '2-digit', hourCycle: 'h23' }))
 function slotAt(ms: number): number {
-  const parts = WEEKDAY.formatToParts(ms)
+  const parts = weekday.value.formatToParts(ms)
   return DAYS.indexOf(parts.find(({ type }) => type === 'weekday')?.value ?? '') * 24 + Number(parts.find(({ type }) => type === 'hour')?.value ?? 0)
 }
 </script>

@@ -28,7 +28,7 @@ export class EventLog {
   #sink: Sink
 
   /**
-   * @param own an administrator's rules; they are asked before the shipped ones
+   * @param own an administrator's rules, beside the shipped ones
    * @param accounts accounts by SID, as far as the directory gives them
    */
   constructor(sink: Sink, own: readonly EventRule[] = [], accounts: ReadonlyMap<string, string> = new Map()) {

@@ -29,7 +29,7 @@ export interface EventRule {
   readonly elsewhere?: boolean | undefined
 }
 
-/** Rules by provider and id. Later ones are asked first, so that an administrator's own come before the shipped ones. */
+/** Rules by provider and id. */
 export class EventMap {
   readonly #rules = new Map<string, EventRule[]>()
 
@@ -37,7 +37,7 @@ export class EventMap {
     for (const rule of rules) {
       const key = keyOf(rule.provider, rule.id)
       const list = this.#rules.get(key)
-      if (list) list.unshift(rule)
+      if (list) list.push(rule)
       else this.#rules.set(key, [rule])
     }
   }
@@ -46,7 +46,7 @@ export class EventMap {
     return this.#rules.has(keyOf(provider, id))
   }
 
-  /** The rules that an event fulfils: all of those with the highest say, so that one event may give several observations. */
+  /** The rules that an event fulfils: one event may give several observations. */
   for(provider: string, id: number, data: Readonly<Record<string, string>>): readonly EventRule[] {
     return (this.#rules.get(keyOf(provider, id)) ?? []).filter((rule) => fulfils(rule, data))
   }
