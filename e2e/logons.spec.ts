@@ -7,7 +7,12 @@ test('Today shows the day against the usual, and follows without a reload', asyn
   const heading = page.getByRole('heading', { level: 1 })
   await expect(heading).toContainText(/logons in the last 24 h/)
   await expect(page.getByText(/usual band: the middle 80 %/)).toBeVisible()
-  await expect(page.getByRole('list', { name: /Needs a decision|Single cases/ }).getByRole('button').first()).toContainText('lost')
+  await expect(
+    page
+      .getByRole('list', { name: /Needs a decision|Single cases/ })
+      .getByRole('button')
+      .first(),
+  ).toContainText('lost')
   const before = await heading.textContent()
   const [somebody] = await attempts(page, 'outcome=ready&pool=bridge-ops&limit=1')
   await logOn(request, somebody?.person ?? '')
