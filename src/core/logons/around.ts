@@ -100,51 +100,60 @@ export interface Crowd {
   readonly whenQuiet: Contrast['inside']
 }
 
-/** A neighbour as it is kept: its places by number, in the order of DIMENSIONS; 0 is "not known". */
-interface Row {
-  readonly id: string
-  readonly atMs: number
-  readonly places: readonly number[]
-  readonly beyond: number
-  readonly failed: boolean
-  readonly fault: string
-}
+const WIDTH = DIMENSIONS.length
 
-/** The attempts around a moment: who else had it, where, and how many logged on at once. */
+/** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in columns. */
 export class Around {
-  #rows: Row[] = []
-  #sorted = true
+  #size = 0
+  #ids: string[] = []
+  #at = new Float64Array(256)
+  /** The places of each row by number, in the order of DIMENSIONS; 0 is "not known". */
+  #places = new Int32Array(256 * WIDTH)
+  #beyond = new Int32Array(256)
+  /** By what it failed, by number; 0: it did not. */
+  #fault = new Int32Array(256)
   readonly #numbers = new Map<string, number>([['', 0]])
   #next = 1
   readonly #slotsOf = new Map<number, { slot: number; rows: number; counts: ReadonlyMap<number, number>; median: number }>()
 
   add({ id, atMs, places, beyond, failed, fault }: Neighbour): void {
-    const last = this.#rows.at(-1)
-    if (last && last.atMs > atMs) this.#sorted = false
-    this.#rows.push({ id, atMs, places: DIMENSIONS.map((dimension) => this.#numberOf(places[dimension])), beyond, failed, fault })
+    if (this.#size === this.#at.length) this.#grow()
+    const row = this.#placeFor(atMs, id)
+    if (row < this.#size) this.#shift(row, row + 1)
+    if (row === this.#ids.length) this.#ids.push(id)
+    else this.#ids.splice(row, 0, id)
+    this.#size++
+    this.#at[row] = atMs
+    for (let d = 0; d < WIDTH; d++) this.#places[row * WIDTH + d] = this.#numberOf(places[DIMENSIONS[d] as Dimension])
+    this.#beyond[row] = beyond
+    this.#fault[row] = failed ? this.#numberOf(fault || 'failed') : 0
   }
 
   /** The same attempt again, as it is known now. */
   replace(neighbour: Neighbour): void {
-    this.#sort()
-    for (let i = this.#firstFrom(neighbour.atMs); this.#rows[i]?.atMs === neighbour.atMs; i++)
-      if (this.#rows[i]?.id === neighbour.id) {
-        this.#rows.splice(i, 1)
+    for (let row = this.#firstFrom(neighbour.atMs); row < this.#size && this.#at[row] === neighbour.atMs; row++)
+      if (this.#ids[row] === neighbour.id) {
+        this.#shift(row + 1, row)
+        this.#ids.splice(row, 1)
+        this.#size--
         break
       }
     this.add(neighbour)
   }
 
   get size(): number {
-    return this.#rows.length
+    return this.#size
   }
 
   /** Forgets everything before a moment, so that memory stays bounded. */
   forget(beforeMs: number): void {
-    this.#sort()
-    this.#rows = this.#rows.slice(this.#firstFrom(beforeMs))
+    const first = this.#firstFrom(beforeMs)
+    this.#shift(first, 0)
+    this.#ids = this.#ids.slice(first)
+    this.#size -= first
     if (this.#numbers.size > MOST_PLACES) {
-      const used = new Set(this.#rows.flatMap(({ places }) => places))
+      const used = new Set(this.#places.subarray(0, this.#size * WIDTH))
+      for (const fault of this.#fault.subarray(0, this.#size)) used.add(fault)
       this.#slotsOf.clear()
       for (const [place, number] of this.#numbers) if (number !== 0 && !used.has(number)) this.#numbers.delete(place)
     }
@@ -156,39 +165,39 @@ export class Around {
    * @param among only neighbours that share these places with it
    */
   locate(self: Neighbour, phase: string, among: readonly Dimension[] = []): readonly Located[] {
-    const bit = phase === 'failed' ? 0 : 1 << SERIES.indexOf(phase)
-    const own = DIMENSIONS.map((dimension) => this.#numbers.get(self.places[dimension]) ?? -1)
-    const fences = among.map((dimension) => DIMENSIONS.indexOf(dimension))
+    const [bit, byFault] = this.#trouble(self, phase)
+    const own = Int32Array.from(DIMENSIONS, (dimension) => this.#numbers.get(self.places[dimension]) ?? -1)
+    const fences = maskOf(among)
+    let asked = 0
+    for (let d = 0; d < WIDTH; d++) if (own[d] !== 0) asked |= 1 << d
     // Counts for each dimension, then for each pair: inside n and hit, outside n and hit.
-    const counts = new Int32Array((DIMENSIONS.length + PAIRS.length) * 4)
-    const rows = this.#rows
+    const counts = new Int32Array((WIDTH + PAIRS.length) * 4)
+    const places = this.#places
     const [from, to] = this.#neighbours(self.atMs)
-    for (let i = from; i < to; i++) {
-      const row = rows[i]
-      if (!row || isSelf(row, self)) continue
-      const { places, failed } = row
-      let fenced = false
-      for (let f = 0; f < fences.length; f++) if (places[fences[f] ?? 0] !== own[fences[f] ?? 0]) fenced = true
-      if (fenced) continue
-      const hit = (bit === 0 ? failed && row.fault === self.fault : (row.beyond & bit) !== 0) ? 1 : 0
-      // A place that was not reported is another one, unless the attempt ended before it could be. One bit a dimension: known, and the same.
-      let known = 0
+    for (let row = from; row < to; row++) {
+      if (this.#isSelf(row, self)) continue
+      const fault = this.#fault[row] ?? 0
+      // One bit a dimension: known, and the same. A place that was not reported is another one, unless the attempt ended before it could be.
+      let known = asked
       let same = 0
-      for (let d = 0; d < own.length; d++) {
-        if (own[d] === 0) continue
-        const place = places[d]
-        if (place === 0 && failed) continue
-        known |= 1 << d
-        const inside = place === own[d]
-        if (inside) same |= 1 << d
-        const at = d * 4 + (inside ? 0 : 2)
+      const first = row * WIDTH
+      for (let d = 0; d < WIDTH; d++) {
+        const place = places[first + d]
+        if (place === own[d]) same |= 1 << d
+        else if (place === 0 && fault !== 0) known &= ~(1 << d)
+      }
+      if ((same & fences) !== fences) continue
+      const hit = (bit === 0 ? fault === byFault : ((this.#beyond[row] ?? 0) & bit) !== 0) ? 1 : 0
+      for (let d = 0; d < WIDTH; d++) {
+        if ((known & (1 << d)) === 0) continue
+        const at = d * 4 + ((same & (1 << d)) === 0 ? 2 : 0)
         counts[at] = (counts[at] ?? 0) + 1
         counts[at + 1] = (counts[at + 1] ?? 0) + hit
       }
       for (let p = 0; p < PAIR_BITS.length; p++) {
         const bits = PAIR_BITS[p] ?? 0
         if ((known & bits) !== bits) continue
-        const at = (DIMENSIONS.length + p) * 4 + ((same & bits) === bits ? 0 : 2)
+        const at = (WIDTH + p) * 4 + ((same & bits) === bits ? 0 : 2)
         counts[at] = (counts[at] ?? 0) + 1
         counts[at + 1] = (counts[at + 1] ?? 0) + hit
       }
@@ -205,42 +214,39 @@ export class Around {
     })
     const bestSingle = Math.max(0, ...result.map(({ gain }) => gain))
     PAIRS.forEach((pair, p) => {
-      read(DIMENSIONS.length + p, pair)
+      read(WIDTH + p, pair)
     })
     return result.filter(({ at, gain }) => at.length === 1 || gain > 1.15 * bestSingle + 6).sort((a, b) => b.gain - a.gain)
   }
 
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
-    const bit = phase === 'failed' ? 0 : 1 << SERIES.indexOf(phase)
+    const [bit] = this.#trouble(self, phase)
     const [column, own] = this.#column(self, dimension)
-    const fences = among.map((one) => this.#column(self, one))
+    const fenced = this.#fences(self, among)
     const inside = { n: 0, hit: 0 }
     const outside = { n: 0, hit: 0 }
     const [from, to] = this.#neighbours(self.atMs)
-    for (let i = from; i < to; i++) {
-      const row = this.#rows[i]
-      if (!row || isSelf(row, self)) continue
-      const place = row.places[column]
-      if (place === 0 || fences.some(([fence, fenced]) => row.places[fence] !== fenced)) continue
+    for (let row = from; row < to; row++) {
+      const place = this.#places[row * WIDTH + column]
+      if (place === 0 || this.#isSelf(row, self) || (fenced.length > 0 && !this.#within(row, fenced))) continue
       const side = place === own ? inside : outside
       side.n++
-      if (bit === 0 ? row.failed : row.beyond & bit) side.hit++
+      if (bit === 0 ? this.#fault[row] !== 0 : ((this.#beyond[row] ?? 0) & bit) !== 0) side.hit++
     }
     return { inside, outside }
   }
 
   /** Of the neighbours at a place that are nearest in time, how many had the same trouble. */
   nearest(self: Neighbour, dimension: Dimension, phase: string, most = 8): Contrast['inside'] {
-    const bit = phase === 'failed' ? 0 : 1 << SERIES.indexOf(phase)
+    const [bit, byFault] = this.#trouble(self, phase)
     const [column, own] = this.#column(self, dimension)
-    const [from, to] = this.#range(self.atMs, NEAR_MS)
     const result = { n: 0, hit: 0 }
-    for (const row of this.#outwards(self.atMs, from, to)) {
-      if (row.places[column] !== own || isSelf(row, self)) continue
-      if (bit === 0 ? row.failed && row.fault === self.fault : row.beyond & bit) result.hit++
-      if (++result.n === most) break
-    }
+    this.#outwards(self, NEAR_MS, (row) => {
+      if (this.#places[row * WIDTH + column] !== own || this.#isSelf(row, self)) return true
+      if (bit === 0 ? this.#fault[row] === byFault : ((this.#beyond[row] ?? 0) & bit) !== 0) result.hit++
+      return ++result.n < most
+    })
     return result
   }
 
@@ -249,24 +255,23 @@ export class Around {
    * day either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.
    */
   crowd(self: Neighbour, phase: string): Crowd {
-    const bit = 1 << SERIES.indexOf(phase)
+    const [bit] = this.#trouble(self, phase)
     const [column, own] = this.#column(self, 'share')
     const { counts, median } = this.#slots(column, own, self.atMs)
     const crowdedFrom = Math.max(4, 2 * median)
     const [nearFrom, nearTo] = this.#range(self.atMs, SLOT_MS / 2)
     let near = 0
-    for (let i = nearFrom; i < nearTo; i++) if (this.#rows[i]?.places[column] === own) near++
+    for (let row = nearFrom; row < nearTo; row++) if (this.#places[row * WIDTH + column] === own) near++
     const whenCrowded = { n: 0, hit: 0 }
     const whenQuiet = { n: 0, hit: 0 }
-    const [from, to] = this.#range(self.atMs, FAR_MS)
-    for (const row of this.#outwards(self.atMs, from, to)) {
-      if (row.places[column] !== own || row.failed || isSelf(row, self)) continue
-      const side = (counts.get(Math.floor(row.atMs / SLOT_MS)) ?? 0) >= crowdedFrom ? whenCrowded : whenQuiet
-      if (side.n < NEAREST) {
-        side.n++
-        if ((row.beyond & bit) !== 0) side.hit++
-      } else if (whenCrowded.n + whenQuiet.n >= 2 * NEAREST) break
-    }
+    this.#outwards(self, FAR_MS, (row) => {
+      if (this.#places[row * WIDTH + column] !== own || this.#fault[row] !== 0 || this.#isSelf(row, self)) return true
+      const side = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom ? whenCrowded : whenQuiet
+      if (side.n >= NEAREST) return whenCrowded.n + whenQuiet.n < 2 * NEAREST
+      side.n++
+      if (((this.#beyond[row] ?? 0) & bit) !== 0) side.hit++
+      return true
+    })
     return { aMinute: (near * 60_000) / SLOT_MS, medianAMinute: (median * 60_000) / SLOT_MS, whenCrowded, whenQuiet }
   }
 
@@ -274,45 +279,45 @@ export class Around {
   #slots(column: number, own: number, atMs: number): { readonly counts: ReadonlyMap<number, number>; readonly median: number } {
     const slot = Math.floor(atMs / SLOT_MS)
     const kept = this.#slotsOf.get(own)
-    if (kept?.slot === slot && Math.abs(kept.rows - this.#rows.length) <= 0.02 * kept.rows) return kept
+    if (kept?.slot === slot && Math.abs(kept.rows - this.#size) <= 0.02 * kept.rows) return kept
     const counts = new Map<number, number>()
     const [from, to] = this.#range((slot + 0.5) * SLOT_MS, FAR_MS)
-    for (let i = from; i < to; i++) {
-      const row = this.#rows[i]
-      if (row?.places[column] !== own) continue
-      const at = Math.floor(row.atMs / SLOT_MS)
+    for (let row = from; row < to; row++) {
+      if (this.#places[row * WIDTH + column] !== own) continue
+      const at = Math.floor((this.#at[row] ?? 0) / SLOT_MS)
       counts.set(at, (counts.get(at) ?? 0) + 1)
     }
     const sorted = [...counts.values()].sort((a, b) => a - b)
-    const result = { slot, rows: this.#rows.length, counts, median: sorted[sorted.length >> 1] ?? 0 }
+    const result = { slot, rows: this.#size, counts, median: sorted[sorted.length >> 1] ?? 0 }
     this.#slotsOf.set(own, result)
     return result
   }
 
-  /** Rows from a moment outwards, the nearest first. */
-  *#outwards(atMs: number, from: number, to: number): Generator<Row> {
+  /** Visits rows from an attempt outwards, the nearest first, while `visit` says to go on. */
+  #outwards({ atMs }: Neighbour, eitherSideMs: number, visit: (row: number) => boolean): void {
+    const [from, to] = this.#range(atMs, eitherSideMs)
+    const at = this.#at
     let after = this.#firstFrom(atMs)
     let before = after - 1
     while (before >= from || after < to) {
-      const earlier = before >= from ? atMs - (this.#rows[before]?.atMs ?? 0) : Infinity
-      const later = after < to ? (this.#rows[after]?.atMs ?? 0) - atMs : Infinity
-      const row = this.#rows[earlier < later ? before-- : after++]
-      if (row) yield row
+      const earlier = before >= from ? atMs - (at[before] ?? 0) : Infinity
+      const later = after < to ? (at[after] ?? 0) - atMs : Infinity
+      if (!visit(earlier < later ? before-- : after++)) return
     }
   }
 
   /** Of the neighbours with the same other places, the share that has this one too. */
   commonness(self: Neighbour, dimension: Dimension, among: readonly Dimension[]): { readonly n: number; readonly share: number } {
     const [column, own] = this.#column(self, dimension)
-    const fences = among.map((one) => this.#column(self, one))
+    const fenced = this.#fences(self, among)
     let n = 0
     let same = 0
     const [from, to] = this.#neighbours(self.atMs)
-    for (let i = from; i < to; i++) {
-      const row = this.#rows[i]
-      if (!row || isSelf(row, self) || row.places[column] === 0 || fences.some(([fence, fenced]) => row.places[fence] !== fenced)) continue
+    for (let row = from; row < to; row++) {
+      const place = this.#places[row * WIDTH + column]
+      if (place === 0 || this.#isSelf(row, self) || !this.#within(row, fenced)) continue
       n++
-      if (row.places[column] === own) same++
+      if (place === own) same++
     }
     return { n, share: n === 0 ? 0 : same / n }
   }
@@ -323,8 +328,8 @@ export class Around {
     if (to - from >= MANY) return [from, to]
     const [first, last] = this.#range(atMs, FAR_MS)
     while (to - from < MANY && (from > first || to < last)) {
-      const before = from > first ? atMs - (this.#rows[from - 1]?.atMs ?? -Infinity) : Infinity
-      const after = to < last ? (this.#rows[to]?.atMs ?? Infinity) - atMs : Infinity
+      const before = from > first ? atMs - (this.#at[from - 1] ?? -Infinity) : Infinity
+      const after = to < last ? (this.#at[to] ?? Infinity) - atMs : Infinity
       if (before <= after) from--
       else to++
     }
@@ -332,12 +337,24 @@ export class Around {
   }
 
   #range(atMs: number, eitherSideMs: number): [from: number, to: number] {
-    this.#sort()
     return [this.#firstFrom(atMs - eitherSideMs), this.#firstFrom(atMs + eitherSideMs)]
   }
 
   #column(self: Neighbour, dimension: Dimension): [column: number, own: number] {
     return [DIMENSIONS.indexOf(dimension), this.#numbers.get(self.places[dimension]) ?? -1]
+  }
+
+  /** The bit of a phase; or 0, and the number of the fault that the attempt failed by. */
+  #trouble(self: Neighbour, phase: string): [bit: number, byFault: number] {
+    return phase === 'failed' ? [0, this.#numbers.get(self.fault) || -1] : [1 << SERIES.indexOf(phase), -1]
+  }
+
+  #fences(self: Neighbour, among: readonly Dimension[]): readonly [column: number, own: number][] {
+    return among.map((dimension) => this.#column(self, dimension))
+  }
+
+  #within(row: number, fences: readonly [column: number, own: number][]): boolean {
+    return fences.every(([column, own]) => this.#places[row * WIDTH + column] === own)
   }
 
   #numberOf(place: string): number {
@@ -346,27 +363,51 @@ export class Around {
     return number
   }
 
-  #sort(): void {
-    if (this.#sorted) return
-    this.#rows.sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
-    this.#sorted = true
+  /** By time first: texts of one length are slow to tell apart. */
+  #isSelf(row: number, self: Neighbour): boolean {
+    return this.#at[row] === self.atMs && this.#ids[row] === self.id
   }
 
   #firstFrom(ms: number): number {
     let low = 0
-    let high = this.#rows.length
+    let high = this.#size
     while (low < high) {
       const middle = (low + high) >> 1
-      if ((this.#rows[middle]?.atMs ?? 0) < ms) low = middle + 1
+      if ((this.#at[middle] ?? 0) < ms) low = middle + 1
       else high = middle
     }
     return low
   }
+
+  /** Where a row belongs: by time, then by id. Most come last. */
+  #placeFor(atMs: number, id: string): number {
+    if (this.#size === 0 || (this.#at[this.#size - 1] ?? 0) < atMs) return this.#size
+    let row = this.#firstFrom(atMs)
+    while (row < this.#size && this.#at[row] === atMs && (this.#ids[row] ?? '') < id) row++
+    return row
+  }
+
+  /** Moves all columns but the ids, from a row to the last, to begin at another. */
+  #shift(from: number, to: number): void {
+    this.#at.copyWithin(to, from, this.#size)
+    this.#places.copyWithin(to * WIDTH, from * WIDTH, this.#size * WIDTH)
+    this.#beyond.copyWithin(to, from, this.#size)
+    this.#fault.copyWithin(to, from, this.#size)
+  }
+
+  #grow(): void {
+    const wider = <T extends Float64Array | Int32Array>(old: T, kind: new (length: number) => T): T => {
+      const result = new kind(old.length * 2)
+      result.set(old)
+      return result
+    }
+    this.#at = wider(this.#at, Float64Array)
+    this.#places = wider(this.#places, Int32Array)
+    this.#beyond = wider(this.#beyond, Int32Array)
+    this.#fault = wider(this.#fault, Int32Array)
+  }
 }
 
-const PAIR_BITS = PAIRS.map(([a, b]) => (1 << DIMENSIONS.indexOf(a)) | (1 << DIMENSIONS.indexOf(b)))
+const maskOf = (dimensions: readonly Dimension[]): number => dimensions.reduce((mask, dimension) => mask | (1 << DIMENSIONS.indexOf(dimension)), 0)
 
-/** By time first: texts of one length are slow to tell apart. */
-function isSelf(row: Row, self: Neighbour): boolean {
-  return row.atMs === self.atMs && row.id === self.id
-}
+const PAIR_BITS = PAIRS.map(maskOf)
