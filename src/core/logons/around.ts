@@ -101,17 +101,20 @@ export interface Crowd {
 }
 
 const WIDTH = DIMENSIONS.length
+const NO_COLUMN = new Int32Array(0)
 
 /** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in columns. */
 export class Around {
   #size = 0
   #ids: string[] = []
   #at = new Float64Array(256)
-  /** The places of each row by number, in the order of DIMENSIONS; 0 is "not known". */
-  #places = new Int32Array(256 * WIDTH)
+  /** The places by number, a column for each of DIMENSIONS; 0 is "not known". */
+  #places = DIMENSIONS.map(() => new Int32Array(256))
   #beyond = new Int32Array(256)
   /** By what it failed, by number; 0: it did not. */
   #fault = new Int32Array(256)
+  /** See locate(): all zero between two questions. */
+  readonly #alike = new Int32Array(1 << (WIDTH + 1))
   readonly #numbers = new Map<string, number>([['', 0]])
   #next = 1
   readonly #slotsOf = new Map<number, { slot: number; rows: number; counts: ReadonlyMap<number, number>; median: number }>()
@@ -124,7 +127,7 @@ export class Around {
     else this.#ids.splice(row, 0, id)
     this.#size++
     this.#at[row] = atMs
-    for (let d = 0; d < WIDTH; d++) this.#places[row * WIDTH + d] = this.#numberOf(places[DIMENSIONS[d] as Dimension])
+    this.#places.forEach((column, d) => (column[row] = this.#numberOf(places[DIMENSIONS[d] as Dimension])))
     this.#beyond[row] = beyond
     this.#fault[row] = failed ? this.#numberOf(fault || 'failed') : 0
   }
@@ -152,8 +155,8 @@ export class Around {
     this.#ids = this.#ids.slice(first)
     this.#size -= first
     if (this.#numbers.size > MOST_PLACES) {
-      const used = new Set(this.#places.subarray(0, this.#size * WIDTH))
-      for (const fault of this.#fault.subarray(0, this.#size)) used.add(fault)
+      const used = new Set<number>()
+      for (const column of [...this.#places, this.#fault]) for (const number of column.subarray(0, this.#size)) used.add(number)
       this.#slotsOf.clear()
       for (const [place, number] of this.#numbers) if (number !== 0 && !used.has(number)) this.#numbers.delete(place)
     }
@@ -165,43 +168,7 @@ export class Around {
    * @param among only neighbours that share these places with it
    */
   locate(self: Neighbour, phase: string, among: readonly Dimension[] = []): readonly Located[] {
-    const [bit, byFault] = this.#trouble(self, phase)
-    const own = Int32Array.from(DIMENSIONS, (dimension) => this.#numbers.get(self.places[dimension]) ?? -1)
-    const fences = maskOf(among)
-    let asked = 0
-    for (let d = 0; d < WIDTH; d++) if (own[d] !== 0) asked |= 1 << d
-    // Counts for each dimension, then for each pair: inside n and hit, outside n and hit.
-    const counts = new Int32Array((WIDTH + PAIRS.length) * 4)
-    const places = this.#places
-    const [from, to] = this.#neighbours(self.atMs)
-    for (let row = from; row < to; row++) {
-      if (this.#isSelf(row, self)) continue
-      const fault = this.#fault[row] ?? 0
-      // One bit a dimension: known, and the same. A place that was not reported is another one, unless the attempt ended before it could be.
-      let known = asked
-      let same = 0
-      const first = row * WIDTH
-      for (let d = 0; d < WIDTH; d++) {
-        const place = places[first + d]
-        if (place === own[d]) same |= 1 << d
-        else if (place === 0 && fault !== 0) known &= ~(1 << d)
-      }
-      if ((same & fences) !== fences) continue
-      const hit = (bit === 0 ? fault === byFault : ((this.#beyond[row] ?? 0) & bit) !== 0) ? 1 : 0
-      for (let d = 0; d < WIDTH; d++) {
-        if ((known & (1 << d)) === 0) continue
-        const at = d * 4 + ((same & (1 << d)) === 0 ? 2 : 0)
-        counts[at] = (counts[at] ?? 0) + 1
-        counts[at + 1] = (counts[at + 1] ?? 0) + hit
-      }
-      for (let p = 0; p < PAIR_BITS.length; p++) {
-        const bits = PAIR_BITS[p] ?? 0
-        if ((known & bits) !== bits) continue
-        const at = (WIDTH + p) * 4 + ((same & bits) === bits ? 0 : 2)
-        counts[at] = (counts[at] ?? 0) + 1
-        counts[at + 1] = (counts[at + 1] ?? 0) + hit
-      }
-    }
+    const counts = this.#counts(self, phase, among)
     const result: Located[] = []
     const read = (slot: number, dimensions: readonly Dimension[]) => {
       const [n = 0, hit = 0, outsideN = 0, outsideHit = 0] = counts.subarray(slot * 4, slot * 4 + 4)
@@ -219,6 +186,70 @@ export class Around {
     return result.filter(({ at, gain }) => at.length === 1 || gain > 1.15 * bestSingle + 6).sort((a, b) => b.gain - a.gain)
   }
 
+  /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit. */
+  #counts(self: Neighbour, phase: string, among: readonly Dimension[]): Int32Array {
+    const [bit, byFault] = this.#trouble(self, phase)
+    const fences = maskOf(among)
+    const [from, to] = this.#neighbours(self.atMs)
+    const own = DIMENSIONS.map((dimension) => this.#numbers.get(self.places[dimension]) ?? -1)
+    const same = this.#sameAs(own, fences, from, to)
+    const asked = own.reduce((mask, number, d) => (number === 0 ? mask : mask | (1 << d)), 0)
+    // Rows with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
+    const alike = this.#alike
+    const met: number[] = []
+    const rare = new Map<number, number>()
+    for (let row = from; row < to; row++) {
+      const mask = same[row - from] ?? 0
+      if ((mask & fences) !== fences || this.#isSelf(row, self)) continue
+      const fault = this.#fault[row] ?? 0
+      const hit = (bit === 0 ? fault === byFault : ((this.#beyond[row] ?? 0) & bit) !== 0) ? 1 : 0
+      // A place that was not reported is another one, unless the attempt ended before it could be.
+      const known = fault === 0 ? asked : asked & ~this.#unreported(row)
+      if (known !== asked) {
+        const key = (known << (WIDTH + 1)) | (mask << 1) | hit
+        rare.set(key, (rare.get(key) ?? 0) + 1)
+      } else {
+        const key = (mask << 1) | hit
+        const times = alike[key] ?? 0
+        if (times === 0) met.push(key)
+        alike[key] = times + 1
+      }
+    }
+    const counts = new Int32Array(ALL_BITS.length * 4)
+    const sum = (known: number, key: number, times: number) => {
+      const mask = key >> 1
+      ALL_BITS.forEach((bits, slot) => {
+        if ((known & bits) !== bits) return
+        const at = slot * 4 + ((mask & bits) === bits ? 0 : 2)
+        counts[at] = (counts[at] ?? 0) + times
+        if (key & 1) counts[at + 1] = (counts[at + 1] ?? 0) + times
+      })
+    }
+    for (const key of met) {
+      sum(asked, key, alike[key] ?? 0)
+      alike[key] = 0
+    }
+    for (const [key, times] of rare) sum(key >>> (WIDTH + 1), key & ((1 << (WIDTH + 1)) - 1), times)
+    return counts
+  }
+
+  /** For each row of a stretch, one bit for each of DIMENSIONS that is as given. */
+  #sameAs(own: readonly number[], fences: number, from: number, to: number): Int32Array {
+    const same = new Int32Array(to - from)
+    own.forEach((number, d) => {
+      // Nobody asks about a place that the attempt does not have.
+      if (number === 0 && (fences & (1 << d)) === 0) return
+      const column = this.#places[d] ?? NO_COLUMN
+      for (let row = from; row < to; row++) if (column[row] === number) same[row - from] = (same[row - from] ?? 0) | (1 << d)
+    })
+    return same
+  }
+
+  /** One bit for each of DIMENSIONS that was not reported. */
+  #unreported(row: number): number {
+    return this.#places.reduce((mask, column, d) => (column[row] === 0 ? mask | (1 << d) : mask), 0)
+  }
+
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
     const [bit] = this.#trouble(self, phase)
@@ -228,7 +259,7 @@ export class Around {
     const outside = { n: 0, hit: 0 }
     const [from, to] = this.#neighbours(self.atMs)
     for (let row = from; row < to; row++) {
-      const place = this.#places[row * WIDTH + column]
+      const place = column[row]
       if (place === 0 || this.#isSelf(row, self) || (fenced.length > 0 && !this.#within(row, fenced))) continue
       const side = place === own ? inside : outside
       side.n++
@@ -243,7 +274,7 @@ export class Around {
     const [column, own] = this.#column(self, dimension)
     const result = { n: 0, hit: 0 }
     this.#outwards(self, NEAR_MS, (row) => {
-      if (this.#places[row * WIDTH + column] !== own || this.#isSelf(row, self)) return true
+      if (column[row] !== own || this.#isSelf(row, self)) return true
       if (bit === 0 ? this.#fault[row] === byFault : ((this.#beyond[row] ?? 0) & bit) !== 0) result.hit++
       return ++result.n < most
     })
@@ -261,11 +292,11 @@ export class Around {
     const crowdedFrom = Math.max(4, 2 * median)
     const [nearFrom, nearTo] = this.#range(self.atMs, SLOT_MS / 2)
     let near = 0
-    for (let row = nearFrom; row < nearTo; row++) if (this.#places[row * WIDTH + column] === own) near++
+    for (let row = nearFrom; row < nearTo; row++) if (column[row] === own) near++
     const whenCrowded = { n: 0, hit: 0 }
     const whenQuiet = { n: 0, hit: 0 }
     this.#outwards(self, FAR_MS, (row) => {
-      if (this.#places[row * WIDTH + column] !== own || this.#fault[row] !== 0 || this.#isSelf(row, self)) return true
+      if (column[row] !== own || this.#fault[row] !== 0 || this.#isSelf(row, self)) return true
       const side = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom ? whenCrowded : whenQuiet
       if (side.n >= NEAREST) return whenCrowded.n + whenQuiet.n < 2 * NEAREST
       side.n++
@@ -276,14 +307,14 @@ export class Around {
   }
 
   /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */
-  #slots(column: number, own: number, atMs: number): { readonly counts: ReadonlyMap<number, number>; readonly median: number } {
+  #slots(column: Int32Array, own: number, atMs: number): { readonly counts: ReadonlyMap<number, number>; readonly median: number } {
     const slot = Math.floor(atMs / SLOT_MS)
     const kept = this.#slotsOf.get(own)
     if (kept?.slot === slot && Math.abs(kept.rows - this.#size) <= 0.02 * kept.rows) return kept
     const counts = new Map<number, number>()
     const [from, to] = this.#range((slot + 0.5) * SLOT_MS, FAR_MS)
     for (let row = from; row < to; row++) {
-      if (this.#places[row * WIDTH + column] !== own) continue
+      if (column[row] !== own) continue
       const at = Math.floor((this.#at[row] ?? 0) / SLOT_MS)
       counts.set(at, (counts.get(at) ?? 0) + 1)
     }
@@ -314,7 +345,7 @@ export class Around {
     let same = 0
     const [from, to] = this.#neighbours(self.atMs)
     for (let row = from; row < to; row++) {
-      const place = this.#places[row * WIDTH + column]
+      const place = column[row]
       if (place === 0 || this.#isSelf(row, self) || !this.#within(row, fenced)) continue
       n++
       if (place === own) same++
@@ -340,8 +371,8 @@ export class Around {
     return [this.#firstFrom(atMs - eitherSideMs), this.#firstFrom(atMs + eitherSideMs)]
   }
 
-  #column(self: Neighbour, dimension: Dimension): [column: number, own: number] {
-    return [DIMENSIONS.indexOf(dimension), this.#numbers.get(self.places[dimension]) ?? -1]
+  #column(self: Neighbour, dimension: Dimension): [column: Int32Array, own: number] {
+    return [this.#places[DIMENSIONS.indexOf(dimension)] ?? NO_COLUMN, this.#numbers.get(self.places[dimension]) ?? -1]
   }
 
   /** The bit of a phase; or 0, and the number of the fault that the attempt failed by. */
@@ -349,12 +380,12 @@ export class Around {
     return phase === 'failed' ? [0, this.#numbers.get(self.fault) || -1] : [1 << SERIES.indexOf(phase), -1]
   }
 
-  #fences(self: Neighbour, among: readonly Dimension[]): readonly [column: number, own: number][] {
+  #fences(self: Neighbour, among: readonly Dimension[]): readonly [column: Int32Array, own: number][] {
     return among.map((dimension) => this.#column(self, dimension))
   }
 
-  #within(row: number, fences: readonly [column: number, own: number][]): boolean {
-    return fences.every(([column, own]) => this.#places[row * WIDTH + column] === own)
+  #within(row: number, fences: readonly [column: Int32Array, own: number][]): boolean {
+    return fences.every(([column, own]) => column[row] === own)
   }
 
   #numberOf(place: string): number {
@@ -390,7 +421,7 @@ export class Around {
   /** Moves all columns but the ids, from a row to the last, to begin at another. */
   #shift(from: number, to: number): void {
     this.#at.copyWithin(to, from, this.#size)
-    this.#places.copyWithin(to * WIDTH, from * WIDTH, this.#size * WIDTH)
+    for (const column of this.#places) column.copyWithin(to, from, this.#size)
     this.#beyond.copyWithin(to, from, this.#size)
     this.#fault.copyWithin(to, from, this.#size)
   }
@@ -402,7 +433,7 @@ export class Around {
       return result
     }
     this.#at = wider(this.#at, Float64Array)
-    this.#places = wider(this.#places, Int32Array)
+    this.#places = this.#places.map((column) => wider(column, Int32Array))
     this.#beyond = wider(this.#beyond, Int32Array)
     this.#fault = wider(this.#fault, Int32Array)
   }
@@ -410,4 +441,5 @@ export class Around {
 
 const maskOf = (dimensions: readonly Dimension[]): number => dimensions.reduce((mask, dimension) => mask | (1 << DIMENSIONS.indexOf(dimension)), 0)
 
-const PAIR_BITS = PAIRS.map(maskOf)
+/** The bits of each dimension, then of each pair. */
+const ALL_BITS = [...DIMENSIONS.map((dimension) => maskOf([dimension])), ...PAIRS.map(maskOf)]

@@ -1,4 +1,4 @@
-import { Histogram } from '../stats/histogram'
+import { bucketOf, Histogram } from '../stats/histogram'
 import type { Attempt } from './attempt'
 
 /** The numbers that sources report of an attempt, and by what they are multiplied so that a histogram of whole numbers holds them well. */
@@ -17,6 +17,8 @@ const SCALES: Readonly<Record<string, number>> = {
   approvalMs: 1,
 }
 
+const NAMES = Object.keys(SCALES)
+
 /** A reported number beside what is reported otherwise. */
 export interface Ordinary {
   readonly value: number
@@ -29,22 +31,29 @@ export interface Ordinary {
 /** Too few to say what is ordinary. */
 const ENOUGH = 30
 
-/** What sources report ordinarily: by pool and network where there is enough, else of all. */
+/** With more kinds of place than this, further ones are only counted among all. */
+const MOST_KINDS = 2000
+
+interface Cell {
+  readonly histogram: Histogram
+  cached: { readonly n: number; readonly quantiles: readonly number[] } | null
+}
+
+/** What sources report ordinarily: by pool and network where there is enough, else by network, else of all. */
 export class OrdinaryModel {
-  readonly #cells = new Map<string, Histogram>()
-  readonly #cached = new Map<string, { n: number; quantiles: number[] }>()
+  readonly #kinds = new Map<string, readonly Map<string, Cell>[]>()
 
   add(attempt: Pick<Attempt, 'pool' | 'attrs'>): void {
-    for (const name in SCALES) {
-      const value = attempt.attrs[name]
+    const kinds = this.#of(attempt)
+    const { attrs } = attempt
+    for (const name of NAMES) {
+      const value = attrs[name]
       if (typeof value !== 'number' || !Number.isFinite(value)) continue
-      for (const key of keysOf(attempt, name)) {
-        let cell = this.#cells.get(key)
-        if (!cell) {
-          if (this.#cells.size > 5000) continue
-          this.#cells.set(key, (cell = new Histogram()))
-        }
-        cell.add(Math.round(value * (SCALES[name] ?? 1)))
+      const bucket = bucketOf(Math.round(value * (SCALES[name] ?? 1)))
+      for (const cells of kinds) {
+        let cell = cells.get(name)
+        if (!cell) cells.set(name, (cell = { histogram: new Histogram(), cached: null }))
+        cell.histogram.addTo(bucket, 1)
       }
     }
   }
@@ -54,22 +63,35 @@ export class OrdinaryModel {
     const value = attempt.attrs[name]
     const scale = SCALES[name]
     if (typeof value !== 'number' || scale === undefined) return null
-    for (const key of keysOf(attempt, name)) {
-      const cell = this.#cells.get(key)
-      if (!cell || cell.n < ENOUGH) continue
-      let cached = this.#cached.get(key)
-      if (!cached || Math.abs(cached.n - cell.n) * 30 >= cell.n) {
-        cached = { n: cell.n, quantiles: cell.quantiles([0.05, 0.5, 0.95]) }
-        this.#cached.set(key, cached)
-      }
-      const [low = 0, median = 0, high = 0] = cached.quantiles.map((one) => one / scale)
-      return { value, n: cell.n, low, median, high }
+    for (const cells of this.#of(attempt)) {
+      const cell = cells.get(name)
+      if (!cell || cell.histogram.n < ENOUGH) continue
+      const { n } = cell.histogram
+      if (!cell.cached || Math.abs(cell.cached.n - n) * 30 >= n) cell.cached = { n, quantiles: cell.histogram.quantiles([0.05, 0.5, 0.95]) }
+      const [low = 0, median = 0, high = 0] = cell.cached.quantiles.map((one) => one / scale)
+      return { value, n, low, median, high }
     }
     return null
   }
-}
 
-function keysOf({ pool, attrs }: Pick<Attempt, 'pool' | 'attrs'>, name: string): string[] {
-  const network = typeof attrs['network'] === 'string' ? attrs['network'] : ''
-  return [`${name}|${pool ?? ''}|${network}`, `${name}|*|${network}`, `${name}|*|*`]
+  /** The cells of an attempt's place, the narrowest first. */
+  #of({ pool, attrs }: Pick<Attempt, 'pool' | 'attrs'>): readonly Map<string, Cell>[] {
+    const network = typeof attrs['network'] === 'string' ? attrs['network'] : ''
+    const key = `${pool ?? ''}\u0000${network}`
+    const found = this.#kinds.get(key)
+    if (found) return found
+    const all = this.#shared('all')
+    if (this.#kinds.size >= MOST_KINDS) return [all]
+    const made = [new Map<string, Cell>(), this.#shared(`network\u0000${network}\u0000`), all]
+    this.#kinds.set(key, made)
+    return made
+  }
+
+  #shared(key: string): Map<string, Cell> {
+    const [found] = this.#kinds.get(key) ?? []
+    if (found) return found
+    const made = new Map<string, Cell>()
+    this.#kinds.set(key, [made])
+    return made
+  }
 }

@@ -1,4 +1,4 @@
-import { bucketOf, Histogram } from '../stats/histogram'
+import { BUCKETS, bucketOf, quantilesIn, type Histogram } from '../stats/histogram'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { TIMED_PHASES, UNRECORDED } from './observation'
@@ -59,46 +59,53 @@ export const ENOUGH = 20
 /** With fewer than this, whatever the widening, there is no usual at all. */
 const AT_LEAST = 5
 
-/** With more kinds than this (about 60 MB), further pools have only the usual of all pools. No organisation has so many; broken evidence may. */
-const MOST_CELLS = 3000
+/** With more kinds than this (at most about 60 MB), further ones have only a usual together. No organisation has so many; broken evidence may. */
+const MOST_CELLS = 2000
 
+/** The attempts of one kind. Zeros are not counted: in most series most attempts have one. */
 interface Cell {
-  readonly histograms: Histogram[]
+  readonly counts: (Int32Array | undefined)[]
   n: number
-  cached: { n: number; usual: Usual } | null
+}
+
+/** A kind, or several together: what was added to each is put together when somebody asks. */
+interface Level {
+  readonly pool: string | null
+  readonly network: string | null
+  readonly first: boolean
+  readonly cells: Cell[]
+  n: number
+  cached: { readonly n: number; readonly usual: Usual } | null
 }
 
 /** Holds what is usual for each kind of attempt. Feed it earlier attempts, ask it for a kind. */
 export class UsualModel {
-  readonly #cells = new Map<string, Cell>()
-  readonly #buckets = new Uint16Array(SERIES.length)
-  readonly #levelsOf = new Map<string, readonly Level[]>()
+  readonly #kinds = new Map<string, { readonly cell: Cell; readonly levels: readonly Level[] }>()
+  readonly #levels = new Map<string, Level>()
 
   /** Adds one attempt that ended well. `times` -1 takes it back. */
   add(kind: Kind, durations: Durations, times: 1 | -1 = 1): void {
-    const buckets = this.#buckets
-    for (let index = 0; index < buckets.length; index++) buckets[index] = bucketOf(durations[index] ?? 0)
-    for (const level of this.#levels(kind)) {
-      const cell = this.#cell(level)
-      if (!cell) continue
-      cell.n += times
-      for (let index = 0; index < buckets.length; index++) cell.histograms[index]?.addTo(buckets[index] ?? 0, times)
+    const { cell, levels } = this.#of(kind)
+    cell.n += times
+    for (const level of levels) level.n += times
+    for (let index = 0; index < SERIES.length; index++) {
+      const bucket = bucketOf(durations[index] ?? 0)
+      if (bucket !== 0) count(cell, index, bucket, times)
     }
   }
 
   /** Adds many at once: one histogram for each of SERIES. */
   addMany(kind: Kind, histograms: readonly Histogram[]): void {
     const n = histograms.at(-1)?.n ?? 0
-    for (const level of this.#levels(kind)) {
-      const cell = this.#cell(level)
-      if (!cell) continue
-      cell.n += n
-      cell.cached = null
-      cell.histograms.forEach((histogram, index) => {
-        const other = histograms[index]
-        if (other) histogram.merge(other)
-      })
+    const { cell, levels } = this.#of(kind)
+    cell.n += n
+    for (const level of levels) {
+      level.n += n
+      level.cached = null
     }
+    histograms.forEach(({ counts }, index) => {
+      for (let bucket = 1; bucket < BUCKETS; bucket++) if (counts[bucket]) count(cell, index, bucket, counts[bucket] ?? 0)
+    })
   }
 
   /**
@@ -106,55 +113,75 @@ export class UsualModel {
    * are hardly any. First and returning logons are never mixed.
    */
   usualFor(kind: Kind): Usual | null {
-    let best: { cell: Cell; level: Level } | null = null
-    for (const level of this.#levels(kind)) {
-      const cell = this.#cells.get(level.key)
-      if (!cell) continue
-      if (cell.n >= ENOUGH) return read(cell, level)
-      if (cell.n >= AT_LEAST && (!best || cell.n > best.cell.n)) best = { cell, level }
+    let best: Level | null = null
+    for (const level of this.#of(kind).levels) {
+      if (level.n >= ENOUGH) return read(level)
+      if (level.n >= AT_LEAST && (!best || level.n > best.n)) best = level
     }
-    return best ? read(best.cell, best.level) : null
+    return best && read(best)
   }
 
-  #levels(kind: Kind): readonly Level[] {
-    const key = `${kind.first ? 1 : 0}|${kind.pool}|${kind.network}`
-    let found = this.#levelsOf.get(key)
+  /** Where a kind is counted, and the levels that it belongs to: the narrowest first. */
+  #of({ pool, network, first }: Kind): { readonly cell: Cell; readonly levels: readonly Level[] } {
+    const key = keyOf(pool, network, first)
+    const found = this.#kinds.get(key)
     if (found) return found
-    found = levels(kind)
-    if (this.#levelsOf.size < MOST_CELLS) this.#levelsOf.set(key, found)
-    return found
+    // Past the most, all further kinds are one, and nobody's own.
+    const full = this.#kinds.size >= MOST_CELLS
+    const shared = full ? this.#kinds.get(`others ${first}`) : undefined
+    if (shared) return shared
+    const cell: Cell = { counts: [], n: 0 }
+    const level = (p: string | null, n: string | null) => this.#level({ pool: p, network: n, first }, cell)
+    const levels = full ? [level(null, null)] : [level(pool, network), level(pool, null), level(null, network), level(null, null)]
+    const made = { cell, levels }
+    this.#kinds.set(full ? `others ${first}` : key, made)
+    return made
   }
 
-  #cell({ key, pool }: Level): Cell | null {
-    let cell = this.#cells.get(key)
-    if (!cell) {
-      if (pool !== null && this.#cells.size >= MOST_CELLS) return null
-      cell = { histograms: SERIES.map(() => new Histogram()), n: 0, cached: null }
-      this.#cells.set(key, cell)
+  #level(named: Pick<Level, 'pool' | 'network' | 'first'>, cell: Cell): Level {
+    const key = keyOf(named.pool, named.network, named.first)
+    let level = this.#levels.get(key)
+    if (!level) this.#levels.set(key, (level = { ...named, cells: [], n: 0, cached: null }))
+    level.cells.push(cell)
+    return level
+  }
+}
+
+/** No name holds these characters: readers do not let them in. */
+const keyOf = (pool: string | null, network: string | null, first: boolean) => `${first ? 1 : 0}\u0000${pool ?? '\u0001'}\u0000${network ?? '\u0001'}`
+
+function count({ counts }: Cell, index: number, bucket: number, times: number): void {
+  const series = (counts[index] ??= new Int32Array(BUCKETS))
+  series[bucket] = (series[bucket] ?? 0) + times
+}
+
+/** Quantiles of a series in a level; the zeros, which are not counted, are what is missing from its attempts. */
+function quantilesOf({ cells, n }: Level, index: number): readonly number[] {
+  const counts = new Int32Array(BUCKETS)
+  let others = 0
+  for (const cell of cells) {
+    const one = cell.counts[index]
+    if (!one) continue
+    for (let bucket = 1; bucket < BUCKETS; bucket++) {
+      const times = one[bucket] ?? 0
+      if (times === 0) continue
+      counts[bucket] = (counts[bucket] ?? 0) + times
+      others += times
     }
-    return cell
   }
+  if (others === 0) return []
+  counts[0] = n - others
+  return quantilesIn(counts, n, QUANTILES)
 }
+const QUANTILES = [0.1, 0.25, 0.5, 0.9]
 
-interface Level {
-  readonly key: string
-  readonly pool: string | null
-  readonly network: string | null
-  readonly first: boolean
-}
-
-function levels(kind: Kind): Level[] {
-  const { pool, network, first } = kind
-  const level = (p: string | null, n: string | null): Level => ({ key: `${first ? 1 : 0}|${p ?? '*'}|${n ?? '*'}`, pool: p, network: n, first })
-  return [level(pool, network), level(pool, null), level(null, network), level(null, null)]
-}
-
-/** Quantiles are read again when the cell grew or shrank by one in thirty, and always while it is small. */
-function read(cell: Cell, level: Level): Usual {
-  if (cell.cached && Math.abs(cell.cached.n - cell.n) * 30 < cell.n) return cell.cached.usual
+/** Quantiles are read again when the level grew or shrank by one in twelve, far less than what they vary by, and always while it is small. */
+function read(level: Level): Usual {
+  const { cached, n, pool, network, first } = level
+  if (cached && Math.abs(cached.n - n) * 12 < n) return cached.usual
   const series: Record<string, UsualSeries> = {}
   SERIES.forEach((name, index) => {
-    const [low = 0, quarter = 0, median = 0, high = 0] = cell.histograms[index]?.quantiles([0.1, 0.25, 0.5, 0.9]) ?? []
+    const [low = 0, quarter = 0, median = 0, high = 0] = quantilesOf(level, index)
     series[name] = {
       medianMs: Math.round(median),
       lowMs: Math.round(low),
@@ -162,12 +189,8 @@ function read(cell: Cell, level: Level): Usual {
       spreadMs: Math.round((median - quarter) / 0.6745),
     }
   })
-  const who = `${level.first ? 'first' : 'returning'} logons${level.pool === null ? ' of all pools' : ` on ${level.pool || 'an unnamed pool'}`}${level.network ? ` from ${level.network}` : ''}`
-  const usual: Usual = {
-    n: cell.n,
-    basis: { pool: level.pool, first: level.first, network: level.network, sentence: `${cell.n} earlier ${who}` },
-    series,
-  }
-  cell.cached = { n: cell.n, usual }
+  const who = `${first ? 'first' : 'returning'} logons${pool === null ? ' of all pools' : ` on ${pool || 'an unnamed pool'}`}${network ? ` from ${network}` : ''}`
+  const usual: Usual = { n, basis: { pool, first, network, sentence: `${n} earlier ${who}` }, series }
+  level.cached = { n, usual }
   return usual
 }

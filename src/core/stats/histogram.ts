@@ -57,16 +57,21 @@ export class Histogram {
 
   /** Several quantiles in one pass; `qs` in rising order. */
   quantiles(qs: readonly number[]): number[] {
-    const result: number[] = []
-    let seen = 0
-    let bucket = -1
-    for (const q of qs) {
-      const rank = Math.max(1, Math.ceil(q * this.n))
-      while (seen < rank && bucket < BUCKETS - 1) seen += this.counts[++bucket] ?? 0
-      result.push(this.n > 0 ? bucketMiddle(Math.max(0, bucket)) : 0)
-    }
-    return result
+    return quantilesIn(this.counts, this.n, qs)
   }
+}
+
+/** Quantiles of `n` values that are counted by bucket; `qs` in rising order. */
+export function quantilesIn(counts: Int32Array, n: number, qs: readonly number[]): number[] {
+  const result: number[] = []
+  let seen = 0
+  let bucket = -1
+  for (const q of qs) {
+    const rank = Math.max(1, Math.ceil(q * n))
+    while (seen < rank && bucket < BUCKETS - 1) seen += counts[++bucket] ?? 0
+    result.push(n > 0 ? bucketMiddle(Math.max(0, bucket)) : 0)
+  }
+  return result
 }
 
 /** Packs several histograms into bytes: for each the number of filled buckets, then (gap, count) pairs, all as LEB128 numbers. */
