@@ -5,7 +5,7 @@ import { parseArgs } from 'node:util'
 import Papa from 'papaparse'
 import { OrgFile } from '../contract/org'
 import { EventLog, type Fault } from '../core/formats'
-import { explain, findIncidents, Ledger, seenOf, type Explained } from '../core/logons'
+import { clockSays, explain, findIncidents, Ledger, seenOf, type Explained } from '../core/logons'
 import { attemptsOf, keepStandardInput } from './attempts'
 import { EVIDENCE_FORMATS, readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
 import { readEventMapFile } from './event-map'
@@ -47,10 +47,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
       if (!again) faults.end()
     })
     const explained = explain(gathered.attempts, org, (clocks) => {
-      for (const { machine, offsetMs, uncertaintyMs, n } of clocks.values())
-        process.stderr.write(
-          `the clock of ${machine} is ${(Math.abs(offsetMs) / 1000).toFixed(1)} s ${offsetMs > 0 ? 'ahead' : 'behind'} (± ${(uncertaintyMs / 1000).toFixed(1)} s, from ${n} logons): what it timed was put right\n`,
-        )
+      for (const offset of clocks.values()) process.stderr.write(`${clockSays(offset)}: what it timed was put right\n`)
     })
     await write(values.incidents ? incidentRecords(explained, org) : records(explained), out, faults)
     gathered.dispose()

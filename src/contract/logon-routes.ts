@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { ChangeLine, NewChange } from './changes'
 import { Cohort, CohortId, Pictures } from './compare'
 import { EventMapBody, EventMapLine, EventMapPreview, EventMapPreviewBody } from './event-map'
-import { AttemptLine, AttemptQuery, IncidentPage, Story, Today, UploadState } from './logons'
+import { ClockLine, AttemptLine, AttemptQuery, IncidentPage, Story, Today, UploadState } from './logons'
 import type { Route } from './route'
 
 const Id = z.object({ id: z.string().min(1).max(200) })
@@ -169,6 +169,13 @@ export const LOGON_ROUTES = {
       shipped: z.array(z.object({ provider: z.string(), id: z.number(), observe: z.string(), phase: z.string().nullable(), says: z.string() })),
       own: z.array(EventMapLine),
     }),
+  },
+  clocks: {
+    method: 'GET',
+    path: '/api/clocks',
+    permission: 'viewer',
+    sentence: 'Machines whose clocks are off, by the order of what they report: what they time is put right.',
+    response: z.object({ clocks: z.array(ClockLine) }),
   },
   eventMapPreview: {
     method: 'POST',

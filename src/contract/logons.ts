@@ -205,3 +205,16 @@ export const UploadState = z.object({
   faults: z.array(z.object({ line: z.number().nullable(), byte: z.number().nullable(), code: z.string(), reason: z.string(), excerpt: z.string() })),
 })
 export type UploadState = z.infer<typeof UploadState>
+
+/** A clock that is off: ahead of the others, or behind (negative). */
+export const ClockLine = z.object({
+  machine: z.string(),
+  offsetMs: z.number(),
+  uncertaintyMs: z.number(),
+  n: z.number(),
+  /** Tickets are refused by so much. */
+  beyondTickets: z.boolean(),
+  sinceMs: z.number(),
+  seenMs: z.number(),
+})
+export type ClockLine = z.infer<typeof ClockLine>

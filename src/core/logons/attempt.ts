@@ -38,6 +38,7 @@ export interface Oddity {
     | 'begin.missing'
     | 'end.missing'
     | 'clock.far-off'
+    | 'clock.off'
   readonly sentence: string
 }
 

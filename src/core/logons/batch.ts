@@ -3,7 +3,7 @@ import { endedWell, isUnusual, measure, type Measured } from './analyse'
 import { Around, FAR_MS, neighbourOf } from './around'
 import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
-import { clockOffsets, corrected, type ClockOffset } from './clocks'
+import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
 import { conclude, type Diagnosis } from './diagnose'
 import { OrdinaryModel } from './ordinary'
 import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
@@ -110,7 +110,7 @@ export function* explain(
     let ahead: Attempt[] | null = []
     let clocks: ReadonlyMap<string, ClockOffset> = new Map()
     const ready = (attempt: Attempt) => {
-      const right = corrected(attempt, clocks)
+      const right = corrected(attempt, offIn(attempt, clocks))
       ordinary.add(right)
       return { attempt: right, split: blame(right) }
     }

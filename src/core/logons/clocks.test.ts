@@ -1,32 +1,11 @@
 import { describe, expect, it } from 'vitest'
-import { Random } from '../../standins/random'
 import { analyseAll } from './batch'
-import { clockOffsets, corrected } from './clocks'
+import { clockOffsets, ClockWatch, corrected, offIn } from './clocks'
 import { correlate } from './correlate'
 import { START_MS } from './fixtures/builders'
-import type { Observation } from './observation'
+import { handedOver } from './fixtures/clocks'
 
-/** Logons that a broker hands over to hosts, each of which has a clock of its own; a directory server writes inside the sign-on. */
-function logons(offsets: Readonly<Record<string, number>>, n = 120): Observation[] {
-  const random = new Random('clocks')
-  const hosts = Array.from({ length: 8 }, (_, i) => `H-${i}`)
-  return Array.from({ length: n }, (_, i): Observation[] => {
-    const host = hosts[i % hosts.length] ?? ''
-    const common = { attempt: `a${i}`, person: `p${i}` }
-    const at = (clock: string, ms: number) => START_MS + i * 60_000 + ms + (offsets[clock] ?? 0)
-    const handed = 700 + 40 + random.below(400)
-    const signed = handed + 2000 + random.below(800)
-    return [
-      { ...common, kind: 'begin', host, source: 'BROKER', timeMs: at('BROKER', 0) },
-      { ...common, kind: 'phase', phase: 'broker', host, source: 'BROKER', timeMs: at('BROKER', 0), durationMs: 700 },
-      { ...common, kind: 'phase', phase: 'sign-on', host, timeMs: at(host, handed), durationMs: signed - handed },
-      { ...common, kind: 'mark', phase: 'sign-on', host, source: 'DC', text: 'ticket', timeMs: at('DC', handed + 900 + random.below(600)) },
-      { ...common, kind: 'phase', phase: 'shell', host, timeMs: at(host, signed + 30), durationMs: 4000 },
-      { ...common, kind: 'end', outcome: 'ready', host, timeMs: at(host, signed + 4030) },
-    ]
-  }).flat()
-}
-const attempts = (offsets: Readonly<Record<string, number>>) => correlate(logons(offsets), START_MS + 86_400_000).map(({ attempt }) => attempt)
+const attempts = (offsets: Readonly<Record<string, number>>) => correlate(handedOver(offsets), START_MS + 86_400_000).map(({ attempt }) => attempt)
 
 describe('clocks', () => {
   it('that agree are left alone', () => {
@@ -46,7 +25,7 @@ describe('clocks', () => {
     }
     const right = new Map(attempts({}).map((attempt) => [attempt.id, attempt]))
     for (const attempt of attempts(offsets)) {
-      const mended = corrected(attempt, found)
+      const mended = corrected(attempt, offIn(attempt, found))
       const truth = right.get(attempt.id)
       expect(Math.abs(mended.totalMs - (truth?.totalMs ?? 0))).toBeLessThan(600)
       expect(mended.startedAtMs).toBe(truth?.startedAtMs)
@@ -54,8 +33,28 @@ describe('clocks', () => {
     }
   })
 
+  it('are followed while logons come in: whoever came before a clock was known to be off is named, and one that is set is left alone', () => {
+    const watch = new ClockWatch()
+    const timed = (offsets: Readonly<Record<string, number>>) => attempts(offsets).map((attempt) => ({ thread: `id:${attempt.id}`, attempt }))
+    const off = timed({ 'H-3': -94_000 })
+    expect(watch.take(off.slice(0, 20))).toBeNull()
+    const again = watch.take(off.slice(20))
+    expect(again?.sort()).toEqual(
+      off
+        .slice(0, 20)
+        .filter(({ attempt }) => attempt.host === 'H-3')
+        .map(({ thread }) => thread)
+        .sort(),
+    )
+    expect(Math.abs((watch.off.get('H-3')?.offsetMs ?? 0) + 94_000)).toBeLessThan(500)
+    // Set in the meantime: what is still believed of it is not held against an attempt that shows otherwise.
+    for (const { attempt } of timed({})) expect(offIn(attempt, watch.off)).toEqual([])
+    for (const { attempt } of off) expect(offIn(attempt, watch.off)).toHaveLength(attempt.host === 'H-3' ? 1 : 0)
+    expect(new ClockWatch(watch.off.values()).off).toEqual(watch.off)
+  })
+
   it('are put right before anything is measured, and said in the evidence of who could not sign on', () => {
-    const list = logons({ 'H-3': 400_000 })
+    const list = handedOver({ 'H-3': 400_000 })
     const refused = list.map((o) =>
       o.attempt === 'a3' && o.kind === 'end' ? { ...o, outcome: 'failed' as const, code: 'KRB_AP_ERR_SKEW', phase: 'sign-on' } : o,
     )

@@ -9,6 +9,8 @@ export interface ClockOffset {
   readonly uncertaintyMs: number
   /** Logons that it rests on. */
   readonly n: number
+  /** What passes between what comes before on another machine and what follows on this one, where clocks agree; null where that is not how it was found. */
+  readonly typicalMs: number | null
 }
 
 /** Tickets are refused beyond this difference (RFC 4120's usual default: five minutes). */
@@ -26,7 +28,15 @@ const RANK = new Map<string, number>(PHASES.map((phase, rank) => [phase, rank]))
  * another one times (a directory server inside a sign-on), it must lie between that phase's begin and end, which bounds the offset from both sides
  * (Cristian 1989: the time of a remote clock lies between request and answer).
  */
-export function clockOffsets(attempts: Iterable<Pick<Attempt, 'phases' | 'marks' | 'host'>>): Map<string, ClockOffset> {
+export function clockOffsets(attempts: Iterable<Timed>): Map<string, ClockOffset> {
+  return new Map([...judgeClocks(attempts)].flatMap(([machine, { off, ...offset }]) => (off ? [[machine, offset] as const] : [])))
+}
+
+/** What tells the clocks of an attempt. */
+export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host'>
+
+/** The same for every machine of which anything can be said, with whether it is off by more than how well that is known. */
+export function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { readonly off: boolean }> {
   const gaps = new Map<string, Map<string, number[]>>()
   const inside = new Map<string, { low: number[]; high: number[] }>()
   for (const { phases, marks } of attempts) {
@@ -48,14 +58,16 @@ export function clockOffsets(attempts: Iterable<Pick<Attempt, 'phases' | 'marks'
       bounds.high.push(around.endMs - mark.atMs)
     }
   }
-  const found = new Map<string, ClockOffset>()
-  const keep = (offset: ClockOffset) => {
+  const found = new Map<string, ClockOffset & { readonly off: boolean }>()
+  const keep = (offset: ClockOffset & { readonly off: boolean }) => {
     const known = found.get(offset.machine)
-    if (!known || offset.uncertaintyMs < known.uncertaintyMs) found.set(offset.machine, offset)
+    if (!known || (offset.off && !known.off) || (offset.off === known.off && offset.uncertaintyMs < known.uncertaintyMs))
+      found.set(offset.machine, offset)
   }
   for (const machines of gaps.values())
     compare(
       [...machines].flatMap(([machine, list]) => shortest(machine, list)),
+      true,
       keep,
     )
   const byReporter = new Map<string, Shortest[]>()
@@ -68,7 +80,7 @@ export function clockOffsets(attempts: Iterable<Pick<Attempt, 'phases' | 'marks'
     byReporter.set(reporter, list)
     list.push({ machine, ms: (least + most) / 2, spreadMs: Math.abs(most - least) / 2, n: low.length })
   }
-  for (const list of byReporter.values()) compare(list, keep)
+  for (const list of byReporter.values()) compare(list, false, keep)
   return found
 }
 
@@ -85,7 +97,7 @@ function shortest(machine: string, list: readonly number[]): Shortest[] {
 }
 
 /** Machines that do the same, against their median. Of fewer than three, nobody can say which of them is wrong. */
-function compare(list: readonly Shortest[], keep: (offset: ClockOffset) => void): void {
+function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: ClockOffset & { readonly off: boolean }) => void): void {
   if (list.length < 3) return
   const typical = quantile(
     list.map(({ ms }) => ms),
@@ -96,17 +108,45 @@ function compare(list: readonly Shortest[], keep: (offset: ClockOffset) => void)
     0.5,
   )
   for (const { machine, ms, spreadMs, n } of list) {
-    const offsetMs = ms - typical
+    const offsetMs = Math.round(ms - typical)
     const uncertaintyMs = Math.round(apart + spreadMs)
-    if (Math.abs(offsetMs) > Math.max(AGREE_MS, 3 * uncertaintyMs, 4 * apart)) keep({ machine, offsetMs: Math.round(offsetMs), uncertaintyMs, n })
+    const off = Math.abs(offsetMs) > Math.max(AGREE_MS, 3 * uncertaintyMs, 4 * apart)
+    keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: isGap ? Math.round(typical) : null, off })
   }
 }
 
-/** An attempt as it would have been timed by clocks that agree. Its end is taken to be by the clock of its last phase. */
-export function corrected(attempt: Attempt, offsets: ReadonlyMap<string, ClockOffset>): Attempt {
-  if (offsets.size === 0) return attempt
-  const of = (host: string | null) => (host === null ? 0 : (offsets.get(host)?.offsetMs ?? 0))
-  if (![...attempt.phases, ...attempt.marks].some(({ host }) => of(host) !== 0)) return attempt
+/**
+ * Which of the clocks that are known to be off were off in this attempt: a clock may have been set since. Where its own handing over looks as if the clock
+ * were right, it is left alone.
+ */
+export function offIn(attempt: Timed, offsets: ReadonlyMap<string, ClockOffset>): ClockOffset[] {
+  if (offsets.size === 0) return []
+  const machines = new Set([...attempt.phases, ...attempt.marks].map(({ host }) => host))
+  return [...machines].flatMap((machine) => {
+    const offset = machine === null ? undefined : offsets.get(machine)
+    return offset && shows(attempt, offset) ? [offset] : []
+  })
+}
+
+function shows({ phases }: Timed, { machine, offsetMs, typicalMs }: ClockOffset): boolean {
+  if (typicalMs === null) return true
+  const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
+  const gaps = ordered.flatMap((to, i) => {
+    const from = ordered[i - 1]
+    return from && from.host !== to.host && to.host === machine ? [to.startMs - from.endMs] : []
+  })
+  const [gap] = gaps
+  return gap === undefined || Math.abs(gap - typicalMs - offsetMs) <= Math.abs(gap - typicalMs)
+}
+
+/**
+ * An attempt as it would have been timed by clocks that agree. Its end is taken to be by the clock of its last phase.
+ * @param off the clocks that were off in it, see offIn
+ */
+export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attempt {
+  if (off.length === 0) return attempt
+  const offsets = new Map(off.map(({ machine, offsetMs }) => [machine, offsetMs]))
+  const of = (host: string | null) => (host === null ? 0 : (offsets.get(host) ?? 0))
   // By clocks that agree: when the first phase began, and when the last ended. Where the last clock was behind, the end may have seemed to be before the begin.
   let [beginMs, lastMs, lastHost]: [number, number, string | null] = [Infinity, -Infinity, attempt.host]
   for (const { phase, startMs, endMs: phaseEndMs, host } of attempt.phases) {
@@ -129,7 +169,77 @@ export function corrected(attempt: Attempt, offsets: ReadonlyMap<string, ClockOf
     phases: attempt.phases.map(moved),
     parts: attempt.parts.map(moved),
     marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - of(mark.host) - beginMs })),
-    attrs: own ? { ...attempt.attrs, clockOffsetMs: own.offsetMs } : attempt.attrs,
+    attrs: own === undefined ? attempt.attrs : { ...attempt.attrs, clockOffsetMs: own },
+    oddities: [
+      ...attempt.oddities,
+      ...off.map((one) => ({ code: 'clock.off' as const, sentence: `${clockSays(one)}: what it timed was put right.` })),
+    ],
+  }
+}
+
+/** `The clock of H-3 is 5 min 30 s ahead (± 0.2 s, by 15 logons)` */
+export function clockSays({ machine, offsetMs, uncertaintyMs, n }: ClockOffset): string {
+  const s = Math.abs(offsetMs) / 1000
+  const by = s < 90 ? `${s.toFixed(1)} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`
+  return `The clock of ${machine} is ${by} ${offsetMs > 0 ? 'ahead' : 'behind'} (± ${(uncertaintyMs / 1000).toFixed(1)} s, by ${n} logons)`
+}
+
+/** So many of the newest logons of a machine tell what its clock is. */
+const SAMPLE = 4000
+/** Looked at again when so many are new. */
+const FRESH = 100
+/** Clocks drift apart and are set: what was a day ago says nothing. */
+const SAME_MS = 24 * 3_600_000
+
+/** Follows the clocks while logons come in. */
+export class ClockWatch {
+  #sample: { readonly atMs: number; readonly thread: string; readonly timed: Timed }[] = []
+  #fresh = 0
+  #off = new Map<string, ClockOffset>()
+
+  /** @param known what was known when it last ran */
+  constructor(known: Iterable<ClockOffset> = []) {
+    for (const offset of known) this.#off.set(offset.machine, offset)
+  }
+
+  /** The clocks that are off now. */
+  get off(): ReadonlyMap<string, ClockOffset> {
+    return this.#off
+  }
+
+  /**
+   * Takes attempts as they were timed.
+   * @returns the threads of earlier ones that were taken while a clock was not yet known to be off; null when nothing new is known of any clock
+   */
+  take(attempts: readonly { readonly thread: string; readonly attempt: Attempt }[]): string[] | null {
+    for (const { thread, attempt } of attempts) {
+      const { phases, marks, host, startedAtMs } = attempt
+      if (phases.some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host))
+        this.#sample.push({ atMs: startedAtMs, thread, timed: { phases, marks, host } })
+    }
+    this.#fresh += attempts.length
+    if (this.#fresh < FRESH && this.#sample.length > FRESH) return null
+    this.#fresh = 0
+    const aroundMs = attempts[attempts.length >> 1]?.attempt.startedAtMs ?? 0
+    this.#sample = this.#sample.slice(-SAMPLE)
+    const near = this.#sample.filter(({ atMs }) => Math.abs(atMs - aroundMs) < SAME_MS)
+    const changed = new Set<string>()
+    for (const [machine, { off, ...offset }] of judgeClocks(near.map(({ timed }) => timed))) {
+      const before = this.#off.get(machine)
+      if (off) {
+        if (!before || Math.abs(before.offsetMs - offset.offsetMs) > Math.max(1000, 3 * offset.uncertaintyMs)) changed.add(machine)
+        this.#off.set(machine, offset)
+      } else if (before) {
+        this.#off.delete(machine)
+        changed.add(machine)
+      }
+    }
+    if (changed.size === 0) return null
+    const now = new Set(attempts.map(({ thread }) => thread))
+    const threads = near.filter(
+      ({ thread, timed }) => !now.has(thread) && [...timed.phases, ...timed.marks].some(({ host }) => host !== null && changed.has(host)),
+    )
+    return [...new Set(threads.map(({ thread }) => thread))]
   }
 }
 

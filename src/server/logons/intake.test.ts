@@ -4,11 +4,13 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
+import { handedOver } from '../../core/logons/fixtures/clocks'
 import type { Observation } from '../../core/logons'
 import type { Database } from '../db/database'
 import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
 import { openServer } from '../db/postgres'
+import { listClocks } from './clocks'
 import { Intake } from './intake'
 import { columnsOf, listAttempts } from './store'
 import { readStory } from './story'
@@ -85,7 +87,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     stop()
   })
   const fresh = async () => {
-    await database.exec('truncate attempts, evidence, findings, usual_days, hours, pictures, changes')
+    await database.exec('truncate attempts, evidence, findings, usual_days, hours, pictures, changes, clocks')
     return new Intake(database)
   }
   const state = async () => ({
@@ -121,6 +123,33 @@ describe.each(engines)('intake on %s', (name, open) => {
     await intake.ingest(some, NOW)
     await intake.ingest(some.slice(3, 9), NOW)
     expect(await state()).toEqual(once)
+  })
+
+  it('puts right what clocks timed that are off, also of logons that came before that was known, and keeps it with the story', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    const list = handedOver({ 'H-3': 330_000, 'H-6': -45_000 })
+    const of = (n: number) => list.filter(({ attempt }) => attempt === `a${n}`)
+    for (let n = 0; n < 120; n += 20) await intake.ingest(Array.from({ length: 20 }, (_, i) => of(n + i)).flat(), NOW + 86_400_000)
+    const rows = await database.query<{ id: string; total_ms: number; host: string; clocks: { machine: string }[] | null }>(
+      'select id, total_ms, host, clocks from attempts order by id',
+    )
+    expect(rows).toHaveLength(120)
+    for (const row of rows) {
+      expect(row.total_ms).toBeLessThan(9000)
+      expect(row.clocks?.map(({ machine }) => machine) ?? []).toEqual(['H-3', 'H-6'].includes(row.host) ? [row.host] : [])
+    }
+    const story = await readStory(database, 'a3', NOW)
+    expect(story.oddities.map(({ sentence }) => sentence).join(' ')).toMatch(/The clock of H-3 is 5 min \d+ s ahead \(± \d/)
+    expect(Math.max(...story.phases.map(({ endMs }) => endMs))).toBeLessThan(9000)
+    expect((await listClocks(database)).map(({ machine }) => machine)).toEqual(['H-3', 'H-6'])
+    // Started again, it knows them from the first logon on.
+    const later = new Intake(database)
+    await later.ingest(
+      of(3).map((o) => ({ ...o, attempt: 'next', timeMs: o.timeMs + 7_200_000 })),
+      NOW + 86_400_000,
+    )
+    expect((await database.query('select clocks is not null as mended from attempts where id = $1', ['next']))[0]).toEqual({ mended: true })
   })
 
   it('joins late and out-of-order observations to their attempt', async (context) => {

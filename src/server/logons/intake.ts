@@ -1,7 +1,9 @@
 import {
   Around,
   blame,
+  ClockWatch,
   conclude,
+  corrected,
   correlateThread,
   countsForUsual,
   DEFAULT_SLOW_MS,
@@ -15,32 +17,32 @@ import {
   kindOf,
   measure,
   neighbourOf,
+  offIn,
   OrdinaryModel,
   place,
   saysUsual,
-  seenOf,
-  SERIES,
   SILENCE_MS,
   threadKey,
   UsualModel,
-  type Attempt,
-  type Explained,
+  type ClockOffset,
+  type Correlated,
   type HitHour,
   type Measured,
-  type Neighbour,
   type Observation,
   type Place,
 } from '../../core/logons'
 import { EMPTY_ORG, type Org } from '../../core/people'
-import { Histogram } from '../../core/stats/histogram'
-import type { Database, Queryable } from '../db/database'
+import type { Database } from '../db/database'
 import { recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
-import { dayOf, HOUR_MS, hourOf, loadOrg, loadUsual, packHistograms, unpackHistograms } from './model'
-import { packEvidence, unpackEvidence } from './pack'
+import { dayOf, HOUR_MS, loadOrg, loadUsual } from './model'
+import { keepClocks, recallClocks } from './clocks'
+import { unpackEvidence } from './pack'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallNeighbours, recallOrdinary } from './recall'
-import { removeAttempts, writeAttempts, type StoredAttempt } from './store'
+import { countedBefore, rollUp } from './roll-ups'
+import { removeAttempts, writeAttempts } from './store'
+import { toStored, type Worked } from './stored'
 
 export interface Ingested {
   readonly attempts: number
@@ -64,17 +66,6 @@ function canMeet({ started_ms, last_ms }: Known, fresh: readonly Observation[]):
   return last_ms >= from && started_ms <= to
 }
 
-interface Worked {
-  readonly attempt: Attempt
-  readonly thread: string
-  readonly observations: readonly Observation[]
-  readonly explained: Explained
-  /** As its neighbours know it, before anything was concluded. */
-  readonly neighbour: Neighbour
-  /** Whether it says what is usual. */
-  readonly counted: boolean
-}
-
 /** What is to be written of one batch. */
 interface Prepared {
   readonly worked: readonly Worked[]
@@ -82,7 +73,18 @@ interface Prepared {
   /** Attempts that turned out to be parts of others. */
   readonly gone: readonly string[]
   readonly startedBefore: readonly number[]
+  /** The clocks that are off, where that is news. */
+  readonly clocks: readonly ClockOffset[] | null
+  /** Threads whose attempts were timed by clocks of which more is known now. */
+  readonly mistimed: readonly string[]
 }
+
+/** What belongs together, timed by clocks that agree. */
+type Found = Pick<Worked, 'attempt' | 'thread' | 'observations' | 'clocks'>
+
+const NO_CLOCKS: ReadonlyMap<string, ClockOffset> = new Map()
+/** So many attempts are timed again at most when a clock is found to be off. */
+const MOST_AGAIN = 500
 
 /**
  * The single writer of attempts. Observations go in; when the promise is fulfilled they are in the database, with everything that follows
@@ -97,6 +99,7 @@ export class Intake {
   /** From which moment on the neighbours are known. */
   #aroundFromMs = Infinity
   #ordinary: OrdinaryModel | null = null
+  #clocks: ClockWatch | null = null
   #newestMs = 0
   #turn: Promise<unknown> = Promise.resolve()
   /** What is being written, in the order in which it was analysed. */
@@ -192,13 +195,19 @@ export class Intake {
    * In turn: what is known, and the analysis. Then, in the same order, what is to be written: while that goes on, the next ones are analysed already.
    */
   async #ingest(observations: readonly Observation[], again: readonly string[], nowMs: number, upload: string | null): Promise<Ingested> {
-    const { written, ...result } = await this.#inTurn(async () => {
+    const { written, mistimed, ...result } = await this.#inTurn(async () => {
       const prepared = await this.#prepare(observations, again, nowMs)
       const done = this.#writing.then(() => this.#write(prepared, upload))
       this.#writing = done.catch(() => this.#startAgain())
-      return { written: { done }, attempts: prepared.worked.length, pools: [...new Set(prepared.worked.map(({ attempt }) => attempt.pool ?? ''))] }
+      return {
+        written: { done },
+        mistimed: prepared.mistimed,
+        attempts: prepared.worked.length,
+        pools: [...new Set(prepared.worked.map(({ attempt }) => attempt.pool ?? ''))],
+      }
     })
     await written.done
+    if (mistimed.length > 0) await this.#ingest([], mistimed, nowMs, null)
     return result
   }
 
@@ -213,10 +222,14 @@ export class Intake {
     const known = await this.#known(threads)
     const stored = new Map<string, Observation[]>()
     for (const { thread, body } of known) stored.set(thread, [...(stored.get(thread) ?? []), ...unpackEvidence(body)])
-    const found: { attempt: Attempt; thread: string; observations: readonly Observation[] }[] = []
-    for (const [thread, fresh] of threads)
-      for (const one of correlateThread(thread, [...(stored.get(thread) ?? []), ...fresh], nowMs))
-        found.push({ attempt: place(one.attempt, this.#org, this.#hosts), thread, observations: one.observations })
+    const timed: Correlated[] = []
+    for (const [thread, fresh] of threads) timed.push(...correlateThread(thread, [...(stored.get(thread) ?? []), ...fresh], nowMs))
+    this.#clocks ??= new ClockWatch(await recallClocks(this.database))
+    const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
+    const found = timed.map(({ attempt, thread, observations }): Found => {
+      const clocks = offIn(attempt, this.#clocks?.off ?? NO_CLOCKS)
+      return { attempt: place(corrected(attempt, clocks), this.#org, this.#hosts), thread, observations, clocks }
+    })
     found.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
     const knownIds = new Set(known.map(({ id }) => id))
     const worked = await this.#analyse(found, knownIds)
@@ -224,13 +237,20 @@ export class Intake {
     const gone = [...knownIds].filter((id) => !ids.has(id))
     this.#desk.take(worked.map(({ explained }) => explained))
     this.#desk.remove(gone)
-    return { worked, knownIds, gone, startedBefore: known.map(({ started_ms }) => started_ms) }
+    return {
+      worked,
+      knownIds,
+      gone,
+      startedBefore: known.map(({ started_ms }) => started_ms),
+      clocks: mistimed && [...this.#clocks.off.values()],
+      mistimed: mistimed?.slice(0, MOST_AGAIN) ?? [],
+    }
   }
 
-  async #write({ worked, knownIds, gone, startedBefore }: Prepared, upload: string | null): Promise<void> {
+  async #write({ worked, knownIds, gone, startedBefore, clocks }: Prepared, upload: string | null): Promise<void> {
     if (worked.length + gone.length === 0) return
     await this.database.transaction(async (handle) => {
-      const before = await this.#countedBefore(handle, [...knownIds])
+      const before = await countedBefore(handle, [...knownIds])
       if (gone.length) await removeAttempts(handle, gone)
       // The next rows are packed here while the last ones are written there.
       let writing: Promise<void> = Promise.resolve()
@@ -246,6 +266,7 @@ export class Intake {
       }
       await writing
       await rollUp(handle, before, worked)
+      if (clocks) await keepClocks(handle, clocks, this.#newestMs)
       await dropPictures(handle, [...startedBefore, ...worked.map(({ attempt }) => attempt.startedAtMs)])
     })
   }
@@ -256,6 +277,7 @@ export class Intake {
     this.#around = new Around()
     this.#aroundFromMs = Infinity
     this.#ordinary = null
+    this.#clocks = null
     this.#usual.clear()
   }
 
@@ -287,10 +309,7 @@ export class Intake {
     return [...byId.filter(({ thread }) => threads.has(thread)), ...byThread.filter((row) => canMeet(row, threads.get(row.thread) ?? []))]
   }
 
-  async #analyse(
-    found: readonly { readonly attempt: Attempt; readonly thread: string; readonly observations: readonly Observation[] }[],
-    known: ReadonlySet<string>,
-  ): Promise<Worked[]> {
+  async #analyse(found: readonly Found[], known: ReadonlySet<string>): Promise<Worked[]> {
     const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
     const firstMs = found[0]?.attempt.startedAtMs ?? this.#newestMs
     await this.#recallAround(firstMs, found.at(-1)?.attempt.startedAtMs ?? 0)
@@ -366,163 +385,7 @@ export class Intake {
     }
     return models
   }
-
-  async #countedBefore(handle: Queryable, ids: readonly string[]): Promise<Counted[]> {
-    if (ids.length === 0) return []
-    const rows = await handle.query<{
-      pool: string | null
-      first: boolean
-      network: string
-      started_ms: number
-      blame_ms: number[]
-      counted: boolean
-    }>(`select pool, first, network, started_ms, blame_ms, counted from attempts where id = any($1) and outcome in ('ready', 'slow')`, [ids])
-    return rows.map((row) => ({
-      pool: row.pool ?? '',
-      first: row.first,
-      network: row.network,
-      startedMs: row.started_ms,
-      durations: row.blame_ms,
-      times: -1,
-      saysUsual: row.counted,
-    }))
-  }
 }
 
 /** More neighbours than these are not kept, however far apart evidence is. */
 const MOST_AROUND = 200_000
-
-interface Counted {
-  readonly pool: string
-  readonly first: boolean
-  readonly network: string
-  readonly startedMs: number
-  readonly durations: ArrayLike<number>
-  readonly times: 1 | -1
-  /** Whether it counts for the usual of its kind, not only for the hour's band. */
-  readonly saysUsual: boolean
-}
-
-/** Takes back what the attempts counted for before, adds what they count for now, cell by cell. */
-async function rollUp(handle: Queryable, before: readonly Counted[], worked: readonly Worked[]): Promise<void> {
-  const after = worked
-    .filter(({ explained }) => endedWell(explained))
-    .map(({ attempt, explained, counted }): Counted => ({
-      ...kindOf(attempt),
-      startedMs: attempt.startedAtMs,
-      durations: durationsOf(explained.blame, attempt.totalMs),
-      times: 1,
-      saysUsual: counted,
-    }))
-  const days = new Map<string, { day: number; pool: string; first: boolean; network: string; n: number; histograms: Histogram[] }>()
-  const hours = new Map<number, { hour: number; n: number; histogram: Histogram; sums: number[] }>()
-  for (const counted of [...before, ...after]) {
-    const hour = hourOf(counted.startedMs)
-    const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram(), sums: SERIES.map(() => 0) }
-    hours.set(hour, hourCell)
-    hourCell.n += counted.times
-    hourCell.histogram.add(counted.durations[SERIES.length - 1] ?? 0, counted.times)
-    for (let i = 0; i < hourCell.sums.length; i++) hourCell.sums[i] = (hourCell.sums[i] ?? 0) + counted.times * (counted.durations[i] ?? 0)
-    if (!counted.saysUsual) continue
-    const day = dayOf(counted.startedMs)
-    const dayKey = `${day}|${counted.pool}|${counted.first}|${counted.network}`
-    const dayCell = days.get(dayKey) ?? {
-      day,
-      pool: counted.pool,
-      first: counted.first,
-      network: counted.network,
-      n: 0,
-      histograms: SERIES.map(() => new Histogram()),
-    }
-    days.set(dayKey, dayCell)
-    dayCell.n += counted.times
-    dayCell.histograms.forEach((histogram, i) => {
-      histogram.add(counted.durations[i] ?? 0, counted.times)
-    })
-  }
-  if (hours.size === 0) return
-  const dayCells = [...days.values()]
-  const storedDays = await handle.query<{ day_ms: number; pool: string; first: boolean; network: string; n: number; sketch: Uint8Array }>(
-    'select day_ms, pool, first, network, n, sketch from usual_days where day_ms = any($1::bigint[])',
-    [[...new Set(dayCells.map(({ day }) => day))]],
-  )
-  for (const row of storedDays) {
-    const cell = days.get(`${row.day_ms}|${row.pool}|${row.first}|${row.network}`)
-    if (!cell) continue
-    cell.n += row.n
-    unpackHistograms(row.sketch).forEach((histogram, i) => cell.histograms[i]?.merge(histogram))
-  }
-  await handle.query(
-    `insert into usual_days select day, pool, first, network, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, n integer, sketch text)
-    on conflict (day_ms, pool, first, network) do update set n = excluded.n, sketch = excluded.sketch`,
-    [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))],
-  )
-  const storedHours = await handle.query<{ hour_ms: number; n: number; sketch: Uint8Array; sums: (number | string)[] | null }>(
-    'select hour_ms, n, sketch, sums from hours where hour_ms = any($1::bigint[])',
-    [[...hours.keys()]],
-  )
-  for (const row of storedHours) {
-    const cell = hours.get(row.hour_ms)
-    const [stored] = unpackHistograms(row.sketch)
-    if (!cell || !stored) continue
-    cell.n += row.n
-    cell.histogram.merge(stored)
-    // int8 in arrays comes as texts from a PostgreSQL server.
-    row.sums?.forEach((sum, i) => (cell.sums[i] = (cell.sums[i] ?? 0) + Number(sum)))
-  }
-  await handle.query(
-    `insert into hours (hour_ms, n, sketch, sums) select hour, n, decode(sketch, 'base64'), sums from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, sketch text, sums bigint[])
-    on conflict (hour_ms) do update set n = excluded.n, sketch = excluded.sketch, sums = excluded.sums`,
-    [
-      JSON.stringify(
-        [...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })),
-      ),
-    ],
-  )
-}
-
-function toStored({ attempt, thread, observations, explained, neighbour, counted }: Worked, upload: string | null): StoredAttempt {
-  const { diagnosis, usual } = explained
-  const seen = seenOf(explained)
-  const { places } = seen
-  const unusual = seen.cause !== null
-  return {
-    id: attempt.id,
-    thread,
-    person: attempt.person,
-    account: attempt.account,
-    host: attempt.host,
-    pool: attempt.pool,
-    session: attempt.session,
-    started_ms: Math.round(attempt.startedAtMs),
-    total_ms: attempt.totalMs,
-    last_ms: Math.round(Math.max(attempt.startedAtMs + attempt.totalMs, ...observations.map(endOf))),
-    outcome: explained.outcome,
-    first: attempt.attrs['first'] === true,
-    network: places.network ?? '',
-    share: places.share || null,
-    zone: places.zone || null,
-    site: places.site || null,
-    image: places.image || null,
-    transport: places.transport || null,
-    client_kind: places.clientKind || null,
-    client_version: places.clientVersion || null,
-    factor: places.factor || null,
-    holder_host: places.holderHost || null,
-    part: places.part || null,
-    package: places.package || null,
-    blame_ms: [...durationsOf(explained.blame, attempt.totalMs)],
-    usual_ms: usual ? SERIES.map((name) => usual.series[name]?.medianMs ?? 0) : null,
-    usual: unusual ? usual : null,
-    lost_ms: Math.round(seen.lostMs),
-    slow_ms: Math.round(explained.slowMs),
-    cause: seen.cause,
-    confidence: diagnosis.cause?.confidence ?? null,
-    upload,
-    beyond: neighbour.beyond,
-    fault: neighbour.fault,
-    counted,
-    body: packEvidence(observations),
-    diagnosis: diagnosis.cause || diagnosis.others.length ? diagnosis : null,
-  }
-}

@@ -7,6 +7,7 @@ import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
 import { readCohort, readPictures } from './compare'
 import { readEventMap } from './event-map-file'
+import { listClocks } from './clocks'
 import { eventMaps, keepEventMap, previewEventMap } from './event-maps'
 import { incidentLines, readIncident } from './incidents'
 import { DAY_MS } from './model'
@@ -34,6 +35,7 @@ type Names =
   | 'uploadCancel'
   | 'uploadRefused'
   | 'eventMaps'
+  | 'clocks'
   | 'eventMapPreview'
   | 'eventMapKeep'
   | 'eventMapForget'
@@ -129,6 +131,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
       return known(input.params.id)
     },
     eventMaps: async () => ({ shipped: SHIPPED, own: await eventMaps(database) }),
+    clocks: async () => ({ clocks: await listClocks(database) }),
     eventMapPreview: ({ input: { body } }) => previewEventMap(body.yaml, body.sample),
     async eventMapKeep({ input: { params, body }, caller }) {
       const { rules, complaints } = readEventMap(body.yaml)

@@ -54,6 +54,14 @@ const columns: Column<Shipped>[] = [
   { key: 'observe', title: 'Gives', sort: (r) => r.observe },
   { key: 'says', title: 'What it says' },
 ]
+const clocks = useQuery({ queryKey: ['clocks'], queryFn: () => call('clocks', {}), refetchInterval: 60_000 })
+type Clock = Output<'clocks'>['clocks'][number]
+const clockColumns: Column<Clock>[] = [
+  { key: 'machine', title: 'Machine', sort: (r) => r.machine },
+  { key: 'offset', title: 'Its clock is', number: true, sort: (r) => r.offsetMs },
+  { key: 'n', title: 'Told by', number: true, sort: (r) => r.n },
+  { key: 'since', title: 'Found', sort: (r) => r.sinceMs },
+]
 const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...rule, key: i })))
 </script>
 
@@ -65,6 +73,25 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
         Event logs become logons by rules: which event begins or ends what, and of whom it speaks. Your own rules are asked beside the shipped ones.
       </div>
       <LogonViews />
+      <template v-if="clocks.data.value?.clocks.length">
+        <h2 id="clocks">Clocks that are off</h2>
+        <p class="quiet small">By the order in which machines hand a logon over. What they time is put right; the story of each logon says so.</p>
+        <DataTable :columns="clockColumns" :rows="clocks.data.value.clocks" :row-key="(r) => r.machine" label="Clocks that are off" empty="">
+          <template #machine="{ row }"
+            ><RouterLink :to="{ path: '/logons', query: { host: row.machine } }" class="mono">{{ row.machine }}</RouterLink></template
+          >
+          <template #offset="{ row }">
+            <span :title="`± ${duration(row.uncertaintyMs)}`"
+              >{{ duration(Math.abs(row.offsetMs)) }} {{ row.offsetMs > 0 ? 'ahead' : 'behind' }}</span
+            >
+            <div v-if="row.beyondTickets" class="madder small">tickets are refused beyond 5 min</div>
+          </template>
+          <template #n="{ row }">{{ plural(row.n, 'logon') }}</template>
+          <template #since="{ row }"
+            ><span :title="exact(row.sinceMs)">{{ when(row.sinceMs) }}</span></template
+          >
+        </DataTable>
+      </template>
       <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <template v-else>
         <h2>Your own</h2>
