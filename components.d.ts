@@ -13,7 +13,9 @@ declare module 'vue' {
   export interface GlobalComponents {
     BApp: typeof import('bootstrap-vue-next/components/BApp')['BApp']
     BButton: typeof import('bootstrap-vue-next/components/BButton')['BButton']
+    BFormCheckbox: typeof import('bootstrap-vue-next/components/BFormCheckbox')['BFormCheckbox']
     BFormInput: typeof import('bootstrap-vue-next/components/BFormInput')['BFormInput']
+    BFormSelect: typeof import('bootstrap-vue-next/components/BFormSelect')['BFormSelect']
     BModal: typeof import('bootstrap-vue-next/components/BModal')['BModal']
     BProgress: typeof import('bootstrap-vue-next/components/BProgress')['BProgress']
     ILucideArrowUp: typeof import('~icons/lucide/arrow-up')['default']

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { ACCESS_ROUTES } from './access'
 import { ContainerJob, ContainerJobs, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
 import type { Permission, Route } from './route'
 import { ReportedAdmin, SessionReport } from './policies'
@@ -27,6 +28,8 @@ export const ROUTES = {
     sentence: 'The organisation, and the demo accounts where this is a demo.',
     response: z.object({
       organisation: z.string(),
+      /** There is no account yet: the first one is made with the code that the server printed. */
+      first: z.boolean(),
       demoAccounts: z.array(z.object({ name: z.string(), fullName: z.string(), role: Role, password: z.string() })),
     }),
   },
@@ -42,6 +45,7 @@ export const ROUTES = {
   me: { method: 'GET', path: '/api/me', permission: 'viewer', sentence: 'Who is signed in.', response: Me },
   events: { method: 'GET', path: '/api/events', permission: 'viewer', sentence: 'Server-sent events: what changed, so that a page can follow.' },
 
+  ...ACCESS_ROUTES,
   ...LOGON_ROUTES,
 
   find: {

@@ -19,6 +19,7 @@ const server = await startServer({
   webFolder: fileURLToPath(new URL('../web', import.meta.url)),
 })
 process.stdout.write(`ikebana listens on ${server.address}\n`)
+if (server.code !== null) process.stdout.write(`there is no account yet: make the first one at ${server.address}/first?code=${server.code}\n`)
 let stopping = false
 for (const signal of ['SIGINT', 'SIGTERM'] as const) {
   process.on(signal, () => {

@@ -12,7 +12,16 @@ export const DEMO_ACCOUNTS = [
 export async function prepareDemo(database: Queryable, token: string): Promise<void> {
   for (const { name, fullName, role, password } of DEMO_ACCOUNTS) {
     const [known] = await database.query('select 1 from admins where name = $1', [name])
-    if (!known) await database.query('insert into admins values ($1, $2, $3, $4)', [name, fullName, role, await hashPassword(password)])
+    if (!known)
+      await database.query('insert into admins (name, full_name, role, password) values ($1, $2, $3, $4)', [
+        name,
+        fullName,
+        role,
+        await hashPassword(password),
+      ])
   }
-  await database.query(`insert into tokens values ($1, 'stand-ins', 'evidence agent directory') on conflict (hash) do nothing`, [hashOf(token)])
+  await database.query(
+    `insert into tokens (hash, name, scope, id) values ($1, 'stand-ins', 'evidence agent directory', left($1, 12)) on conflict (hash) do nothing`,
+    [hashOf(token)],
+  )
 }

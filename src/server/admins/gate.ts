@@ -1,5 +1,5 @@
 import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto'
-import type { FastifyRequest } from 'fastify'
+import type { FastifyReply, FastifyRequest } from 'fastify'
 import { Problem } from '../../contract/errors'
 import type { Role } from '../../contract/other'
 import { allows, type Permission } from '../../contract/routes'
@@ -36,6 +36,16 @@ export async function passwordFits(password: string, stored: string): Promise<bo
 /** Work as long for a name that does not exist, so that the time does not tell. */
 const NOBODY = 'scrypt$AAAAAAAAAAAAAAAAAAAAAA==$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA='
 
+/** Whether this is the password of an account. */
+export async function passwordIs(database: Queryable, name: string, password: string): Promise<boolean> {
+  const [admin] = await database.query<{ password: string }>('select password from admins where name = $1', [name])
+  return passwordFits(password, admin?.password ?? NOBODY)
+}
+
+export function setCookie(reply: FastifyReply, secret: string): void {
+  void reply.setCookie(COOKIE, secret, { httpOnly: true, sameSite: 'strict', path: '/', maxAge: SESSION_MS / 1000 })
+}
+
 export async function signIn(database: Queryable, name: string, password: string, nowMs: number): Promise<{ secret: string; caller: Caller }> {
   const [admin] = await database.query<{ name: string; full_name: string; role: Role; password: string }>(
     'select name, full_name, role, password from admins where name = $1',
@@ -45,6 +55,7 @@ export async function signIn(database: Queryable, name: string, password: string
   if (!admin || !fits) throw new Problem('sign-in.wrong')
   const secret = randomBytes(32).toString('base64url')
   const csrf = randomBytes(24).toString('base64url')
+  await database.query('update admins set seen_ms = $2 where name = $1', [admin.name, nowMs])
   await database.query('delete from admin_sessions where expires_ms < $1', [nowMs])
   await database.query('insert into admin_sessions (token_hash, admin, csrf, expires_ms) values ($1, $2, $3, $4)', [
     hashOf(secret),
@@ -58,7 +69,7 @@ export async function signIn(database: Queryable, name: string, password: string
 /** Who calls, if they may call this at all; throws the Problem that says why not. */
 export async function admit(database: Queryable, request: FastifyRequest, permission: Permission, nowMs: number): Promise<Caller> {
   if (permission === 'anybody') return { name: '', fullName: '', role: 'viewer', csrf: '', tokenHash: '' }
-  if (permission.startsWith('token ')) return admitToken(database, request, permission.slice(6))
+  if (permission.startsWith('token ')) return admitToken(database, request, permission.slice(6), nowMs)
   const secret = request.cookies[COOKIE]
   if (!secret) throw new Problem('sign-in.required')
   const tokenHash = hashOf(secret)
@@ -72,11 +83,16 @@ export async function admit(database: Queryable, request: FastifyRequest, permis
   return { name: row.name, fullName: row.full_name, role: row.role, csrf: row.csrf, tokenHash }
 }
 
-async function admitToken(database: Queryable, request: FastifyRequest, scope: string): Promise<Caller> {
+async function admitToken(database: Queryable, request: FastifyRequest, scope: string, nowMs: number): Promise<Caller> {
   const [, token] = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '') ?? []
   if (!token) throw new Problem('token.wrong')
-  const [row] = await database.query<{ name: string; scope: string }>('select name, scope from tokens where hash = $1', [hashOf(token)])
+  const [row] = await database.query<{ id: string; name: string; scope: string; used_ms: number | null }>(
+    'select id, name, scope, used_ms from tokens where hash = $1',
+    [hashOf(token)],
+  )
   if (!row) throw new Problem('token.wrong')
   if (!row.scope.split(' ').includes(scope)) throw new Problem('token.scope')
+  // Not at each call: a fleet asks a thousand times a minute.
+  if (nowMs - (row.used_ms ?? 0) > 60_000) await database.query('update tokens set used_ms = $2 where id = $1', [row.id, nowMs])
   return { name: `token ${row.name}`, fullName: row.name, role: 'viewer', csrf: '', tokenHash: '' }
 }

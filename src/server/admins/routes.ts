@@ -1,15 +1,16 @@
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
-import { COOKIE, signIn } from './gate'
+import { hasAccounts } from './accounts'
+import { COOKIE, setCookie, signIn } from './gate'
 import { DEMO_ACCOUNTS } from './demo-accounts'
 
 export function adminHandlers({ config, database, now, live }: Context): Handlers<'signInOffer' | 'signIn' | 'signOut' | 'me' | 'events'> {
   const { organisation, timeZone } = config
   return {
-    signInOffer: () => ({ organisation, demoAccounts: config.demo ? [...DEMO_ACCOUNTS] : [] }),
+    signInOffer: async () => ({ organisation, first: !(await hasAccounts(database)), demoAccounts: config.demo ? [...DEMO_ACCOUNTS] : [] }),
     async signIn({ input: { body }, reply }) {
       const { secret, caller } = await signIn(database, body.name, body.password, now())
-      void reply.setCookie(COOKIE, secret, { httpOnly: true, sameSite: 'strict', path: '/', maxAge: 12 * 3600 })
+      setCookie(reply, secret)
       await writeJournal(database, { atMs: now(), who: caller.name, what: 'signed in' })
       return { name: caller.name, fullName: caller.fullName, role: caller.role, csrf: caller.csrf, organisation, timeZone }
     },

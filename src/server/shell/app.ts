@@ -111,7 +111,7 @@ function registerRoute(app: FastifyInstance, context: Context, name: RouteName, 
         ...(route.body ? { body: route.body } : {}),
         ...(route.response ? { response: { 200: route.response } } : {}),
       },
-      ...(name === 'signIn'
+      ...(name === 'signIn' || name === 'firstAccount' || name === 'ownPassword'
         ? {
             config: {
               rateLimit: { max: context.config.demo ? 60 : 10, timeWindow: '1 minute', errorResponseBuilder: () => new Problem('rate.limited') },

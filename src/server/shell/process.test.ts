@@ -1,6 +1,4 @@
-import { spawn, type ChildProcess } from 'node:child_process'
-import { createServer } from 'node:net'
-import { existsSync, mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -8,54 +6,20 @@ import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import { allows, ROUTES, type Route } from '../../contract/routes'
 import { DEMO_ACCOUNTS } from '../admins/demo-accounts'
 import { lock } from '../db/open'
+import { startProcess, type ServerProcess } from './fixtures/server-process'
 
-/** The built server as its own process, as it runs in earnest. */
 const TOKEN = 'token-of-the-test'
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-server-'))
-let child: ChildProcess
+let server: ServerProcess
 let base = ''
 
-const freePort = () =>
-  new Promise<number>((resolve) => {
-    const probe = createServer().listen(0, '127.0.0.1', () => {
-      const address = probe.address()
-      probe.close(() => resolve(typeof address === 'object' && address ? address.port : 0))
-    })
-  })
-
 async function start(): Promise<void> {
-  const port = await freePort()
-  base = `http://127.0.0.1:${port}`
-  child = spawn(process.execPath, ['dist/server/main.js'], {
-    env: {
-      ...process.env,
-      PORT: String(port),
-      IKEBANA_DATA: folder,
-      IKEBANA_DEMO: '1',
-      IKEBANA_TOKEN: TOKEN,
-      IKEBANA_FLEET: 'http://127.0.0.1:9',
-      DATABASE_URL: '',
-    },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  })
-  await new Promise<void>((resolve, reject) => {
-    child.once('exit', (code) => reject(new Error(`the server ended (${code})`)))
-    child.stdout?.on('data', (chunk: Buffer) => {
-      if (chunk.toString().includes('listens on')) resolve()
-    })
-  })
+  server = await startProcess(folder, { IKEBANA_DEMO: '1', IKEBANA_TOKEN: TOKEN })
+  base = server.base
 }
-const end = (signal: NodeJS.Signals) =>
-  new Promise<void>((resolve) => {
-    child.removeAllListeners('exit')
-    child.once('exit', () => resolve())
-    child.kill(signal)
-  })
+const end = (signal: NodeJS.Signals) => server.end(signal)
 
-beforeAll(async () => {
-  if (!existsSync('dist/server/main.js')) throw new Error('build first: npm run build')
-  await start()
-})
+beforeAll(start)
 afterAll(async () => {
   await end('SIGTERM')
   rmSync(folder, { recursive: true, force: true })

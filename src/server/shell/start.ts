@@ -1,5 +1,6 @@
 import { rm } from 'node:fs/promises'
 import { join } from 'node:path'
+import { accessHandlers, firstCode } from '../admins/access-routes'
 import { adminHandlers } from '../admins/routes'
 import { prepareDemo } from '../admins/demo-accounts'
 import { containerHandlers } from '../containers/routes'
@@ -47,8 +48,15 @@ export interface StartOptions {
   readonly webFolder: string | null
 }
 
+export interface Started {
+  readonly address: string
+  /** The code for the first account, where there is none yet. */
+  readonly code: string | null
+  close(): Promise<void>
+}
+
 /** Starts the whole server; `close` stops it in order. */
-export async function startServer(options: StartOptions): Promise<{ address: string; close: () => Promise<void> }> {
+export async function startServer(options: StartOptions): Promise<Started> {
   const { config } = options
   const now = () => Date.now()
   const { database, link } = await openDatabase(config.dataFolder, options.databaseUrl)
@@ -71,10 +79,12 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   const desk = lookDesk(database, now)
   const taken = new Uploads(context)
   uploads.current = taken
+  const code = await firstCode(context)
   const app = await makeApp(
     context,
     {
       ...adminHandlers(context),
+      ...accessHandlers(context, code),
       ...logonHandlers(context, taken),
       ...peopleHandlers(context),
       ...containerHandlers(context),
@@ -115,6 +125,7 @@ export async function startServer(options: StartOptions): Promise<{ address: str
   ]
   return {
     address,
+    code,
     async close() {
       for (const stop of timers) stop()
       live.close()

@@ -39,7 +39,10 @@ async function signInAs(account: { name: string; password: string }): Promise<vo
   <main class="sign-in">
     <div class="mark"><IkebanaMark /><span>Ikebana</span></div>
     <h1>{{ offer?.organisation ?? '…' }}</h1>
-    <form @submit.prevent="signIn">
+    <p v-if="offer?.first" class="ochre" role="status">
+      There is no account yet. The server printed an address at its start, where the first one is made: whoever can read its output opens it.
+    </p>
+    <form v-else @submit.prevent="signIn">
       <label>Name<BFormInput v-model="name" autocomplete="username" required /></label>
       <label>Password<BFormInput v-model="password" type="password" autocomplete="current-password" required /></label>
       <p v-if="fault" class="madder" role="alert">{{ fault }}</p>

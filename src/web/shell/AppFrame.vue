@@ -75,7 +75,8 @@ async function signOut(): Promise<void> {
       <summary>{{ session.me?.fullName }}</summary>
       <div>
         <p class="quiet small">{{ session.me?.role.replace('-', ' ') }} at {{ session.me?.organisation }}</p>
-        <BButton variant="link" @click="keysShown = true">Keys</BButton><br /><BButton variant="link" @click="signOut">Sign out</BButton>
+        <RouterLink v-if="session.isAdministrator" to="/access">Accounts and tokens</RouterLink>
+        <RouterLink v-else to="/access">Password</RouterLink><br /><BButton variant="link" @click="keysShown = true">Keys</BButton><br /><BButton variant="link" @click="signOut">Sign out</BButton>
       </div>
     </details>
   </header>

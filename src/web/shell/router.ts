@@ -15,6 +15,8 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/sign-in', component: () => import('../admins/SignInPage.vue'), meta: { open: true, title: 'Sign in' } },
+    { path: '/first', component: () => import('../admins/FirstPage.vue'), meta: { open: true, title: 'The first account' } },
+    { path: '/access', component: () => import('../admins/AccessPage.vue'), meta: { title: 'Accounts and tokens' } },
     { path: '/', component: () => import('../logons/TodayPage.vue'), meta: { title: 'Today' } },
     { path: '/logons', component: () => import('../logons/LogonsPage.vue'), meta: { title: 'Logons' } },
     { path: '/logons/sources', component: () => import('../logons/SourcesPage.vue'), meta: { title: 'What events mean', view: '/logons/sources' } },
