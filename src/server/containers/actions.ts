@@ -26,8 +26,8 @@ export function actionsFor(row: ContainerRow, inspection: Inspection): Action[] 
           : `${row.holderHost} has it open.`
   const { state, kind, format, findings } = inspection
   const unsound =
-    format !== 'vhdx'
-      ? 'Only VHDX files can be written anew here.'
+    format === 'vhd' && kind === 'fixed'
+      ? 'A VHD of full size is not written anew here.'
       : state === 'damaged' || state === 'unknown'
         ? 'The structure is damaged: what belongs where would have to be guessed.'
         : kind === 'differencing'

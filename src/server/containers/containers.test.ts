@@ -136,13 +136,13 @@ describe('what can be done', () => {
       true,
       [],
     ])
-    const old = newVhd({ kind: 'dynamic', virtualBytes: 16 * MIB, blockBytes: 2 * MIB, present: [], diskId: '41111111-2222-4333-A444-555555555555' })
+    const old = newVhd({ kind: 'fixed', virtualBytes: 2 * MIB, blockBytes: 2 * MIB, present: [], diskId: '41111111-2222-4333-A444-555555555555' })
     const bytes = Buffer.alloc(old.fileBytes)
     for (const piece of old.pieces) bytes.set(piece.bytes, piece.offset)
     writeFileSync(join(world.quay.mount, 'mara/old.vhd'), bytes)
     await scanShares(context())
     const other = await run(containerJob(context(), await row('mara/old.vhd'), { kind: 'compact' }, 'vaas'))
-    expect([other.state, other.steps[1]?.note]).toEqual(['failed', 'Only VHDX files can be read block by block and written anew here.'])
+    expect([other.state, other.steps[1]?.note]).toEqual(['failed', 'A VHD of full size has no blocks to leave out, and no table that could grow.'])
   })
 
   it('says nothing is kept that could not be moved', async () => {

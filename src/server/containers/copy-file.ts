@@ -43,7 +43,7 @@ export async function copyFile(from: string, to: string, options: CopyOptions): 
   let file: number | null = null
   try {
     if (!fits(to, stat.blocks * 512)) throw new CannotCopy(`There is no room for ${bytesSay(stat.blocks * 512)} at the target.`)
-    const made = openBeside(to, stat)
+    const made = openBeside(to, from, stat)
     beside = made.path
     file = made.file
     ftruncateSync(file, stat.size)

@@ -16,13 +16,13 @@ export async function zeroBlocks(path: string): Promise<{ blocks: number; bytes:
     const {
       blockOffsets,
       inspection: { blockBytes },
-      replayed,
+      content,
     } = await readForRewrite(disk)
     let blocks = 0
     for (const offset of blockOffsets) {
       if (offset < 0) continue
       let empty = true
-      for (let at = 0; at < blockBytes && empty; at += 1 << 20) empty = onlyZeros(await replayed.read(offset + at, 1 << 20))
+      for (let at = 0; at < blockBytes && empty; at += 1 << 20) empty = onlyZeros(await content.read(offset + at, 1 << 20))
       if (empty) blocks++
     }
     return { blocks, bytes: blocks * blockBytes }

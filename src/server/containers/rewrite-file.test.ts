@@ -18,7 +18,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { buildSync } from 'esbuild'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { anatomyOf, inspect, newVhdx, type Write } from '../../core/containers'
+import { anatomyOf, inspect, newVhd, newVhdx, type Write } from '../../core/containers'
 import { openDisk } from './open-disk'
 import { REWRITING } from './beside'
 import { rewriteFile } from './rewrite-file'
@@ -99,6 +99,63 @@ describe('rewriting a container', () => {
     const same = spawnSync('qemu-img', ['compare', path, join(folder, 'b-old.vhdx')], { encoding: 'utf8' })
     expect([same.status, same.stdout]).toEqual([0, expect.stringContaining('Images are identical')])
     expect((await inspect(openDisk(path))).virtualBytes).toBe(128 * MIB)
+  })
+
+  it('writes a VHD anew too, as its maker knows it, and makes a broken footer good', async () => {
+    const disk = newVhd({ kind: 'dynamic', virtualBytes: 17 * MIB, blockBytes: 2 * MIB, present: [8, 5, 0], diskId: guid(4) })
+    const path = join(folder, 'v.vhd')
+    const file = openSync(path, 'w')
+    for (const { offset, bytes } of disk.pieces) writeSync(file, bytes, 0, bytes.length, offset)
+    const table = disk.pieces[2]?.bytes ?? new Uint8Array()
+    const blockAt = (block: number) => new DataView(table.buffer).getUint32(block * 4) * 512
+    writeSync(file, Buffer.alloc(10, 0x55), 0, 10, blockAt(5) + 512 + MIB)
+    writeSync(file, Buffer.alloc(10, 0x88), 0, 10, blockAt(8) + 512 + 100)
+    // The copy of the footer at the beginning is broken.
+    writeSync(file, Uint8Array.of(1), 0, 1, 20)
+    closeSync(file)
+    copyFileSync(path, join(folder, 'v-old.vhd'))
+    expect((await inspect(openDisk(path))).findings.map(({ code }) => code)).toEqual(['vhd.footer.copy'])
+    const { after, zeroBlocks } = await rewriteFile(path, { virtualBytes: 24 * MIB, guids })
+    expect([after.state, after.findings, after.virtualBytes, zeroBlocks, after.allocatedBytes]).toEqual(['clean', [], 24 * MIB, 1, 4 * MIB])
+    const { blockOffsets, structures } = await anatomyOf(openDisk(path))
+    const at = async (block: number, byte: number) => (await openDisk(path).read((blockOffsets[block] ?? 0) + byte, 1))[0]
+    expect([await at(5, MIB), await at(8, 100), [...blockOffsets].filter((offset) => offset >= 0).length]).toEqual([0x55, 0x88, 2])
+    expect(structures.flatMap(({ values }) => values).find(({ name }) => name === 'disk id')?.value).toBe(guid(4))
+    await expect(rewriteFile(path, { virtualBytes: 3000 * 2 ** 30, guids })).rejects.toThrow(/2040 GiB/)
+    const fixed = newVhd({ kind: 'fixed', virtualBytes: 2 * MIB, blockBytes: 2 * MIB, present: [], diskId: guid(5) })
+    const whole = join(folder, 'w.vhd')
+    const out = openSync(whole, 'w')
+    for (const { offset, bytes } of fixed.pieces) writeSync(out, bytes, 0, bytes.length, offset)
+    closeSync(out)
+    await expect(rewriteFile(whole, { virtualBytes: null, guids })).rejects.toThrow(/full size/)
+  })
+
+  // Outside judge: qemu-img makes a VHD, and compares it with what became of it.
+  it.skipIf(!qemu)('qemu-img sees the same content in a VHD that it made itself', async () => {
+    const path = join(folder, 'q.vhd')
+    const raw = join(folder, 'q.raw')
+    const bytes = Buffer.alloc(20 * MIB)
+    for (const at of [0, 5 * MIB + 3, 19 * MIB]) bytes.fill(0xa5, at, at + 5000)
+    writeFileSync(raw, bytes)
+    expect(spawnSync('qemu-img', ['convert', '-O', 'vpc', '-o', 'force_size=on', raw, path]).status).toBe(0)
+    await rewriteFile(path, { virtualBytes: null, guids })
+    const same = spawnSync('qemu-img', ['compare', '-f', 'vpc', '-F', 'raw', path, raw], { encoding: 'utf8' })
+    expect([same.status, same.stdout]).toEqual([0, expect.stringContaining('Images are identical')])
+  })
+
+  it('keeps mode, and attributes in which access lists stand, where the file system has them', async (context) => {
+    const path = make('x.vhdx')
+    const set = spawnSync('python3', [
+      '-c',
+      `import os,sys; os.setxattr(sys.argv[1], 'user.ikebana.test', b'kept'); os.chmod(sys.argv[1], 0o640)`,
+      path,
+    ])
+    if (set.status !== 0) return context.skip('no extended attributes here')
+    await rewriteFile(path, { virtualBytes: null, guids })
+    const read = spawnSync('python3', ['-c', `import os,sys; print(os.getxattr(sys.argv[1], 'user.ikebana.test').decode())`, path], {
+      encoding: 'utf8',
+    })
+    expect([read.stdout.trim(), statSync(path).mode & 0o777]).toEqual(['kept', 0o640])
   })
 
   it('replays a waiting log and makes broken copies good', async () => {

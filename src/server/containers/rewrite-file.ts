@@ -1,7 +1,7 @@
 import { closeSync, fsyncSync, ftruncateSync, futimesSync, readSync, renameSync, rmSync, statSync, writeSync } from 'node:fs'
 import { dirname } from 'node:path'
 import { setImmediate } from 'node:timers/promises'
-import { bytesSay, CannotRewrite, inspect, onlyZeros, planRewrite, readForRewrite, type Inspection } from '../../core/containers'
+import { bytesSay, CannotRewrite, inspect, onlyZeros, readForRewrite, type Inspection } from '../../core/containers'
 import { fits, openBeside, SLICE, syncFolder, unchanged } from './beside'
 import { openDisk } from './open-disk'
 
@@ -34,9 +34,9 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
   let beside: string | null = null
   let file: number | null = null
   try {
-    const vhdx = await readForRewrite(old)
-    const { blockBytes } = vhdx.inspection
-    const present = [...vhdx.blockOffsets].flatMap((offset, block) => (offset >= 0 ? [{ block, offset }] : []))
+    const disk = await readForRewrite(old)
+    const { blockBytes } = disk.inspection
+    const present = [...disk.blockOffsets].flatMap((offset, block) => (offset >= 0 ? [{ block, offset }] : []))
     const total = 3 * present.length * blockBytes
     let done = 0
     const step = async () => {
@@ -48,22 +48,22 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
     const filled = new Set<number>()
     for (const { block, offset } of present) {
       for (let at = 0; at < blockBytes; at += SLICE) {
-        if (!onlyZeros(await vhdx.replayed.read(offset + at, SLICE))) filled.add(block)
+        if (!onlyZeros(await disk.content.read(offset + at, SLICE))) filled.add(block)
         await step()
         if (filled.has(block)) break
       }
     }
-    const plan = planRewrite(vhdx, (block) => filled.has(block), options.guids, options.virtualBytes)
+    const plan = disk.plan((block) => filled.has(block), options.guids, options.virtualBytes)
     if (!fits(path, filled.size * blockBytes))
       throw new CannotRewrite(`The share has no room for a second copy of ${bytesSay(filled.size * blockBytes)} while it is made.`)
-    const made = openBeside(path, stat)
+    const made = openBeside(path, path, stat)
     beside = made.path
     file = made.file
     reached('made')
     ftruncateSync(file, plan.fileBytes)
     for (const { from, to, bytes } of plan.copies) {
       for (let at = 0; at < bytes; at += SLICE) {
-        const slice = await vhdx.replayed.read(from + at, Math.min(SLICE, bytes - at))
+        const slice = await disk.content.read(from + at, Math.min(SLICE, bytes - at))
         if (!onlyZeros(slice)) writeSync(file, slice, 0, slice.length, to + at)
         await step()
       }
@@ -73,7 +73,7 @@ export async function rewriteFile(path: string, options: RewriteOptions): Promis
     reached('structured')
     fsyncSync(file)
     reached('durable')
-    const after = await compared(beside, file, plan.copies, vhdx.replayed, step)
+    const after = await compared(beside, file, plan.copies, disk.content, step)
     reached('compared')
     if (!unchanged(stat, statSync(path))) throw new CannotRewrite('Somebody wrote into the file meanwhile. It was left as it is.')
     // When it was last used stays known; one millisecond later tells whoever remembers the old file that this is another.

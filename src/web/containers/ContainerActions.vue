@@ -70,7 +70,7 @@ function choose(kind: Kind): void {
     }}
   </p>
   <p v-else-if="roomError" class="madder" role="alert">{{ problemWords(roomError) }}</p>
-  <p v-else-if="page.container.format !== 'vhdx'" class="quiet">Only the blocks of VHDX files are read here.</p>
+  <p v-else-if="page.container.format === 'vhd' && page.container.kind === 'fixed'" class="quiet">A VHD of full size has no blocks to leave out.</p>
   <BButton v-else variant="link" :disabled="counting" @click="countRoom()">{{
     counting ? 'Reading the blocks…' : 'Read the blocks and count'
   }}</BButton>

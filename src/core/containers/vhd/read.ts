@@ -25,6 +25,7 @@ interface Footer {
   readonly type: number
   readonly diskId: string
   readonly creator: string
+  readonly bytes: Uint8Array
 }
 interface DynamicHeader {
   readonly tableOffset: number
@@ -32,6 +33,7 @@ interface DynamicHeader {
   readonly blockBytes: number
   readonly parent: string | null
   readonly parentId: string
+  readonly bytes: Uint8Array
 }
 
 /** Everything that the structure of a VHD says. */
@@ -145,6 +147,7 @@ function footerIn(bytes: Uint8Array, offset: number): Footer | { fault: string; 
     virtualBytes: Number(view.getBigUint64(48)),
     type: view.getUint32(60),
     diskId: readGuid(view, 68),
+    bytes,
   }
 }
 
@@ -170,6 +173,7 @@ async function readHeader(file: ByteSource, footer: Footer, find: Find, places: 
     entries: view.getUint32(28),
     blockBytes: view.getUint32(32),
     parentId: readGuid(view, 40),
+    bytes,
     parent: footer.type === TYPE.differencing ? await parentOf(file, bytes, find, offset, places) : null,
   }
   if (header.blockBytes < SECTOR_BYTES || !Number.isInteger(Math.log2(header.blockBytes)))

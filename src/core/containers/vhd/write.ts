@@ -59,14 +59,63 @@ function footerOf({ kind, virtualBytes, diskId }: NewVhd): Uint8Array {
   writeText(bytes, 36, 'Wi2k')
   view.setBigUint64(40, BigInt(virtualBytes))
   view.setBigUint64(48, BigInt(virtualBytes))
-  const [cylinders, heads, sectors] = geometryOf(virtualBytes / SECTOR_BYTES)
-  view.setUint16(56, cylinders)
-  view.setUint8(58, heads)
-  view.setUint8(59, sectors)
+  setGeometry(view, virtualBytes)
   view.setUint32(60, TYPE[kind])
   writeGuid(view, 68, diskId)
   view.setUint32(64, sumOf(bytes, 64))
   return bytes
+}
+
+/**
+ * The same disk in a new file: its footer and header as they were, but for the size and where things lie, so that whoever made it knows it again.
+ * @param present blocks in file order
+ * @returns where each of them begins, with its sector bitmap, in the order of `present`
+ */
+export function vhdAgain(
+  old: { readonly footer: Uint8Array; readonly header: Uint8Array; readonly blockBytes: number },
+  virtualBytes: number,
+  present: readonly number[],
+): { pieces: Write[]; fileBytes: number; offsets: number[] } {
+  const blocks = Math.ceil(virtualBytes / old.blockBytes)
+  const tableAt = FOOTER_BYTES + HEADER_BYTES
+  const table = new Uint8Array(Math.ceil((blocks * 4) / SECTOR_BYTES) * SECTOR_BYTES).fill(0xff)
+  const stride = bitmapBytes(old.blockBytes) + old.blockBytes
+  const offsets = present.map((_, index) => tableAt + table.length + index * stride)
+  const entries = new DataView(table.buffer)
+  present.forEach((block, index) => {
+    entries.setUint32(block * 4, (offsets[index] ?? 0) / SECTOR_BYTES)
+  })
+  const footer = old.footer.slice()
+  const footerView = new DataView(footer.buffer)
+  footerView.setBigUint64(16, BigInt(FOOTER_BYTES))
+  if (Number(footerView.getBigUint64(48)) !== virtualBytes) {
+    footerView.setBigUint64(48, BigInt(virtualBytes))
+    setGeometry(footerView, virtualBytes)
+  }
+  footerView.setUint32(64, sumOf(footer, 64))
+  const header = old.header.slice()
+  const headerView = new DataView(header.buffer)
+  headerView.setBigUint64(16, BigInt(tableAt))
+  headerView.setUint32(28, blocks)
+  headerView.setUint32(36, sumOf(header, 36))
+  const footerAt = tableAt + table.length + present.length * stride
+  return {
+    pieces: [
+      { offset: 0, bytes: footer },
+      { offset: FOOTER_BYTES, bytes: header },
+      { offset: tableAt, bytes: table },
+      { offset: footerAt, bytes: footer },
+    ],
+    fileBytes: footerAt + FOOTER_BYTES,
+    offsets,
+  }
+}
+
+function setGeometry(view: DataView, virtualBytes: number): void {
+  const [cylinders, heads, sectors] = geometryOf(virtualBytes / SECTOR_BYTES)
+  view.setUint16(56, cylinders)
+  view.setUint8(58, heads)
+  view.setUint8(59, sectors)
 }
 
 /** The geometry that old hosts computed from the number of sectors (the specification's appendix). */
