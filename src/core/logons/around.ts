@@ -119,17 +119,43 @@ export class Around {
   #next = 1
   readonly #slotsOf = new Map<number, { slot: number; rows: number; counts: ReadonlyMap<number, number>; median: number }>()
 
-  add({ id, atMs, places, beyond, failed, fault }: Neighbour): void {
-    if (this.#size === this.#at.length) this.#grow()
-    const row = this.#placeFor(atMs, id)
-    if (row < this.#size) this.#shift(row, row + 1)
-    if (row === this.#ids.length) this.#ids.push(id)
-    else this.#ids.splice(row, 0, id)
-    this.#size++
+  add(neighbour: Neighbour): void {
+    this.addAll([neighbour])
+  }
+
+  /** Adds many at once: those that are there are moved once, if at all. */
+  addAll(neighbours: readonly Neighbour[]): void {
+    const fresh = neighbours.length < 2 ? neighbours : [...neighbours].sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
+    const size = this.#size + fresh.length
+    while (size > this.#at.length) this.#grow()
+    let old = this.#size - 1
+    this.#size = size
+    for (let next = fresh.length - 1, row = size - 1; next >= 0; row--) {
+      const neighbour = fresh[next]
+      if (!neighbour) break
+      const oldMs = old < 0 ? -Infinity : (this.#at[old] ?? 0)
+      if (oldMs > neighbour.atMs || (oldMs === neighbour.atMs && (this.#ids[old] ?? '') > neighbour.id)) this.#move(old--, row)
+      else {
+        this.#put(row, neighbour)
+        next--
+      }
+    }
+  }
+
+  #put(row: number, { id, atMs, places, beyond, failed, fault }: Neighbour): void {
+    this.#ids[row] = id
     this.#at[row] = atMs
-    this.#places.forEach((column, d) => (column[row] = this.#numberOf(places[DIMENSIONS[d] as Dimension])))
+    for (let d = 0; d < WIDTH; d++) (this.#places[d] ?? NO_COLUMN)[row] = this.#numberOf(places[DIMENSIONS[d] as Dimension])
     this.#beyond[row] = beyond
     this.#fault[row] = failed ? this.#numberOf(fault || 'failed') : 0
+  }
+
+  #move(from: number, to: number): void {
+    this.#ids[to] = this.#ids[from] ?? ''
+    this.#at[to] = this.#at[from] ?? 0
+    for (const column of this.#places) column[to] = column[from] ?? 0
+    this.#beyond[to] = this.#beyond[from] ?? 0
+    this.#fault[to] = this.#fault[from] ?? 0
   }
 
   /** The same attempt again, as it is known now. */
@@ -408,14 +434,6 @@ export class Around {
       else high = middle
     }
     return low
-  }
-
-  /** Where a row belongs: by time, then by id. Most come last. */
-  #placeFor(atMs: number, id: string): number {
-    if (this.#size === 0 || (this.#at[this.#size - 1] ?? 0) < atMs) return this.#size
-    let row = this.#firstFrom(atMs)
-    while (row < this.#size && this.#at[row] === atMs && (this.#ids[row] ?? '') < id) row++
-    return row
   }
 
   /** Moves all columns but the ids, from a row to the last, to begin at another. */

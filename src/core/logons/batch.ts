@@ -5,6 +5,7 @@ import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
 import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
 import { conclude, type Diagnosis } from './diagnose'
+import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
 import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
 
@@ -17,8 +18,13 @@ export function place(attempt: Attempt, org: Org, hosts: ReadonlyMap<string, Org
   const host = attempt.host === null ? undefined : hosts.get(attempt.host.toLowerCase())
   if (!host) return attempt
   const { zone, site, image, pool } = host
-  const attrs = { ...(zone ? { zone } : {}), ...(site ? { site } : {}), ...(image ? { image } : {}), ...attempt.attrs }
-  return { ...attempt, attrs, pool: attempt.pool ?? pool ?? null }
+  // Only what is missing, one by one: this is done for every attempt, and objects put together from parts are slow.
+  let attrs: Record<string, AttrValue> | null = null
+  if (zone && attempt.attrs['zone'] === undefined) (attrs ??= { ...attempt.attrs })['zone'] = zone
+  if (site && attempt.attrs['site'] === undefined) (attrs ??= { ...attempt.attrs })['site'] = site
+  if (image && attempt.attrs['image'] === undefined) (attrs ??= { ...attempt.attrs })['image'] = image
+  if (attrs === null && (attempt.pool !== null || !pool)) return attempt
+  return { ...attempt, attrs: attrs ?? attempt.attrs, pool: attempt.pool ?? pool ?? null }
 }
 
 export function hostsByName(org: Org): Map<string, Org['hosts'][number]> {

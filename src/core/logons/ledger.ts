@@ -35,6 +35,8 @@ export function seenOf(one: Explained): Seen {
       }
   }
   const holderHost = attempt.attrs['holderHost']
+  // Every place is named, one by one: all of these objects have one shape, and are made fast.
+  const at = placesOf(one)
   return {
     id: attempt.id,
     person: attempt.person ?? '',
@@ -43,13 +45,22 @@ export function seenOf(one: Explained): Seen {
     failed: outcome === 'failed',
     cause: unusual ? (diagnosis.cause?.id ?? 'unexplained') : null,
     open: outcome === 'open',
-    // Every place is named, so that all of these objects have one shape.
     places: {
-      ...placesOf(one),
+      host: at.host,
+      pool: at.pool,
+      share: at.share,
+      zone: at.zone,
+      site: at.site,
+      image: at.image,
+      network: at.network,
+      transport: at.transport,
+      clientKind: at.clientKind,
+      clientVersion: at.clientVersion,
+      factor: at.factor,
       holderHost: typeof holderHost === 'string' ? holderHost : '',
       part: slowest === 'packages' ? '' : (part ?? ''),
       package: slowest === 'packages' ? (part ?? '') : '',
-    },
+    } satisfies Record<PlaceDimension, string>,
   }
 }
 

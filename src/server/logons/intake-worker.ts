@@ -37,7 +37,7 @@ await intake.refresh()
 const cancelled = new Set<string>()
 
 /** Observations taken at once from a file: large enough to be quick, small enough to leave room for live evidence in between. */
-const CHUNK = 20_000
+const CHUNK = 6000
 /** Refused records that are kept for download; beyond them only the count goes on. */
 const KEPT_FAULTS = 5_000
 /** Evidence from the future is a wrong clock. */

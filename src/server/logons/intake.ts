@@ -28,6 +28,7 @@ import {
   type Correlated,
   type HitHour,
   type Measured,
+  type Neighbour,
   type Observation,
   type Place,
 } from '../../core/logons'
@@ -315,6 +316,7 @@ export class Intake {
     await this.#recallAround(firstMs, found.at(-1)?.attempt.startedAtMs ?? 0)
     const measured: Omit<Worked, 'explained' | 'counted'>[] = []
     const before: Measured[] = []
+    const fresh: Neighbour[] = []
     // Of a kind that hardly ever came before, those that come together say what is usual (medians bear the few that are ill).
     const together = new UsualModel()
     const splits = found.map(({ attempt }) => {
@@ -336,7 +338,7 @@ export class Intake {
       const neighbour = neighbourOf(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else {
-        this.#around.add(neighbour)
+        fresh.push(neighbour)
         ordinary.add(attempt)
         if (countsForUsual(result)) models.today.add(kind, durationsOf(result.blame, attempt.totalMs))
       }
@@ -345,6 +347,7 @@ export class Intake {
       before.push(result)
     }
     // Only when all of them are each other's neighbours.
+    this.#around.addAll(fresh)
     const worked: Worked[] = []
     for (const [i, one] of measured.entries()) {
       const explained = conclude(before[i] as Measured, this.#around, this.#org, ordinary)
@@ -366,7 +369,7 @@ export class Intake {
     if (fromMs >= this.#aroundFromMs) return
     const toMs = Math.min(this.#aroundFromMs, lastMs + FAR_MS)
     await this.#writing
-    for (const neighbour of await recallNeighbours(this.database, fromMs, toMs)) this.#around.add(neighbour)
+    this.#around.addAll(await recallNeighbours(this.database, fromMs, toMs))
     this.#aroundFromMs = fromMs
   }
 
