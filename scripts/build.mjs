@@ -19,7 +19,7 @@ await build({
 await build({ ...common, outfile: 'dist/cli/main.js', entryPoints: ['src/cli/main.ts'], banner: { js: '#!/usr/bin/env node' } })
 await build({ ...common, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
 cpSync('src/server/db/migrations', 'dist/server/migrations', { recursive: true })
-// A new database folder takes many seconds to make, and its tables some more; unpacking one without rows takes one.
+// A new database folder takes many seconds to make, and its tables some more; copying one without rows takes a moment. The archive of it is for tests, which keep theirs in memory.
 const { PGlite } = await import('@electric-sql/pglite')
 const empty = await PGlite.create()
 await build({ ...common, outfile: 'dist/server/migrate.js', entryPoints: ['src/server/db/migrate.ts'] })
@@ -29,4 +29,7 @@ const tar = await empty.dumpDataDir('none')
 const { writeFileSync } = await import('node:fs')
 writeFileSync('dist/server/empty-database.tar', Buffer.from(await tar.arrayBuffer()))
 await empty.close()
+const folder = await PGlite.create({ dataDir: 'dist/server/empty-database', loadDataDir: tar })
+await folder.exec('checkpoint')
+await folder.close()
 must(bin('vite'), ['build', '--logLevel', 'warn'], { cwd: ROOT })

@@ -10,16 +10,20 @@ export const DEMO_ACCOUNTS = [
 
 /** Accounts and tokens of a demo. @param token what the stand-ins present */
 export async function prepareDemo(database: Queryable, token: string): Promise<void> {
-  for (const { name, fullName, role, password } of DEMO_ACCOUNTS) {
-    const [known] = await database.query('select 1 from admins where name = $1', [name])
-    if (!known)
-      await database.query('insert into admins (name, full_name, role, password) values ($1, $2, $3, $4)', [
+  // Side by side: each of these hashes takes a third of a second, as it should.
+  await Promise.all(
+    DEMO_ACCOUNTS.map(async ({ name, fullName, role, password }) => {
+      const [known] = await database.query('select 1 from admins where name = $1', [name])
+      if (known) return
+      const hash = await hashPassword(password)
+      await database.query('insert into admins (name, full_name, role, password) values ($1, $2, $3, $4) on conflict do nothing', [
         name,
         fullName,
         role,
-        await hashPassword(password),
+        hash,
       ])
-  }
+    }),
+  )
   await database.query(
     `insert into tokens (hash, name, scope, id) values ($1, 'stand-ins', 'evidence agent directory', left($1, 12)) on conflict (hash) do nothing`,
     [hashOf(token)],

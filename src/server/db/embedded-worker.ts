@@ -1,13 +1,12 @@
-import { readFile } from 'node:fs/promises'
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads'
 import { openEmbedded } from './embedded'
 import { serveDatabase } from './wire'
 
 /** The thread that holds the embedded database, so that a long query never stops the thread that answers requests. */
-const { folder, seed } = workerData as { folder: string; seed: string | null }
+const { folder } = workerData as { folder: string }
 const port = parentPort
 if (!port) throw new Error('runs only as a worker')
-const database = await openEmbedded(folder, seed ? new Blob([await readFile(seed)]) : undefined)
+const database = await openEmbedded(folder)
 
 let serve: (port: MessagePort) => void = () => undefined
 serveDatabase(database, (accept) => {

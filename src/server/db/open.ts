@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs'
-import { mkdir, open, readFile, rename, rm } from 'node:fs/promises'
+import { cp, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
 import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { MessageChannel, Worker, type MessagePort } from 'node:worker_threads'
 import type { Database } from './database'
 import { migrate } from './migrate'
@@ -30,7 +31,7 @@ export async function openDatabase(folder: string, url: string | undefined): Pro
   const fresh = !existsSync(home)
   // A folder is made beside and renamed, so that a kill in its first moments leaves nothing that does not open.
   if (fresh) await makeFolder(home)
-  const { worker, connect } = await startDatabaseWorker(home, null)
+  const { worker, connect } = await startDatabaseWorker(home)
   const { port, close } = connect()
   const database = databaseOver(port, async () => {
     close()
@@ -51,14 +52,14 @@ export async function openDatabase(folder: string, url: string | undefined): Pro
 async function makeFolder(home: string): Promise<void> {
   const beside = `${home}.new`
   await rm(beside, { recursive: true, force: true })
-  const template = new URL('./empty-database.tar', import.meta.url).pathname
-  const { worker } = await startDatabaseWorker(beside, existsSync(template) ? template : null)
-  await stop(worker)
+  const template = fileURLToPath(new URL('./empty-database', import.meta.url))
+  if (existsSync(template)) await cp(template, beside, { recursive: true })
+  else await stop(await startDatabaseWorker(beside).then(({ worker }) => worker))
   await rename(beside, home)
 }
 
-async function startDatabaseWorker(folder: string, seed: string | null) {
-  const worker = startWorker(new URL('./embedded-worker.js', import.meta.url), { folder, seed })
+async function startDatabaseWorker(folder: string) {
+  const worker = startWorker(new URL('./embedded-worker.js', import.meta.url), { folder })
   await new Promise<void>((resolve, reject) => {
     worker.once('error', reject)
     worker.once('message', () => resolve())

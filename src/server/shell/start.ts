@@ -63,14 +63,17 @@ export async function startServer(options: StartOptions): Promise<Started> {
   const first = Settings.parse({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) })
   const set = config.demo ? demoSet(first, now()) : { base: valuesOf(first), policies: [], networks: [], promises: [] }
   await keepVersion(database, 1, set, 'Ikebana', now(), null)
-  if (config.demo) await prepareDemo(database, options.token)
+  const accounts = config.demo ? prepareDemo(database, options.token) : Promise.resolve()
   // Evidence files that a stop left: none of them goes on being read.
   await rm(join(config.dataFolder, 'uploads'), { recursive: true, force: true })
   const live = new Live()
   const uploads: { current: Uploads | null } = { current: null }
-  const evidence = await startEvidence(link(), (progress) => uploads.current?.progress(progress))
   const running: { jobs: Jobs | null } = { jobs: null }
-  const disks = await startDisks(({ job, done, total }) => running.jobs?.tellProgress(job, done, total))
+  const [evidence, disks] = await Promise.all([
+    startEvidence(link(), (progress) => uploads.current?.progress(progress)),
+    startDisks(({ job, done, total }) => running.jobs?.tellProgress(job, done, total)),
+    accounts,
+  ])
   const jobs = new Jobs(database, live, now, (job) => void disks.cancel(job))
   running.jobs = jobs
   await jobs.closeOrphans()
