@@ -25,22 +25,6 @@ export function writeGuid(view: DataView, at: number, guid: string): void {
   for (let i = 0; i < 8; i++) view.setUint8(at + 8 + i, Number.parseInt(hex.slice(16 + 2 * i, 18 + 2 * i), 16))
 }
 
-/** A file of which some stretches are read once, when the first part of each is asked for. */
-export function readTogether(file: ByteSource, stretches: readonly { readonly offset: number; readonly bytes: number }[]): ByteSource {
-  const read = new Map<number, Uint8Array | Promise<Uint8Array>>()
-  return {
-    sizeBytes: file.sizeBytes,
-    async read(offset, length) {
-      const around = stretches.find((one) => offset >= one.offset && offset + length <= one.offset + one.bytes)
-      if (!around || around.offset + around.bytes > file.sizeBytes) return file.read(offset, length)
-      let bytes = read.get(around.offset)
-      if (!bytes) read.set(around.offset, (bytes = file.read(around.offset, around.bytes)))
-      const at = offset - around.offset
-      return (await bytes).subarray(at, at + length)
-    },
-  }
-}
-
 /** Bytes to put at a place in a file; what lies between stays as it is. */
 export interface Write {
   readonly offset: number

@@ -1,4 +1,4 @@
-import { readTogether, textAt } from './bytes'
+import { textAt } from './bytes'
 import type { Anatomy, ByteSource, Inspection } from './inspection'
 import { FOOTER_COOKIE } from './vhd/layout'
 import { anatomyOfVhd, endsLikeVhd, readVhd } from './vhd/read'
@@ -6,20 +6,12 @@ import { FILE_SIGNATURE } from './vhdx/layout'
 import { anatomyOfVhdx, readVhdx } from './vhdx/read'
 
 /** Recognises a disk file by its first bytes, or its last, and reads its structure. What it does not know comes back as `unknown` with a finding. */
-export async function inspect(source: ByteSource): Promise<Inspection> {
-  const file = readTogether(source, BEGINNING)
+export async function inspect(file: ByteSource): Promise<Inspection> {
   const format = await formatOf(file)
   if (format === 'vhdx') return (await readVhdx(file)).inspection
   if (format === 'vhd') return (await readVhd(file)).inspection
   return unknown(file)
 }
-
-/** Identifier, both headers, and both region tables of a VHDX. */
-const BEGINNING = [
-  { offset: 0, bytes: 512 },
-  { offset: 64 * 1024, bytes: 68 * 1024 },
-  { offset: 192 * 1024, bytes: 128 * 1024 },
-]
 
 /** The same with every structure and its values, and where everything lies. */
 export async function anatomyOf(file: ByteSource): Promise<Anatomy> {
