@@ -123,6 +123,16 @@ test('time limits: sessions of the last days under another limit, by exception, 
   await expect(page).toHaveURL(/\/policies$/)
   await expect(order(page)).toContainText('bridge-ops: disconnected limit')
   await expect(order(page).getByRole('listitem').first()).toContainText('bridge-ops staff on bridge-ops: longer')
+  // What would change says in the same list what that does to desktops.
+  await page.goto('/policies/limits')
+  await expect(page.getByText(/desktops at most, now \d+/)).toBeVisible({ timeout: 30_000 })
+  await page.getByLabel('Pool', { exact: true }).selectOption({ label: 'ticket-hall' })
+  await page.getByLabel('Disconnected limit, minutes').fill('10')
+  await page.getByRole('button', { name: 'Take it into the draft' }).click()
+  await expect(order(page)).toContainText('ticket-hall: disconnected limit')
+  await page.goto('/policies/publish')
+  await expect(page.getByRole('heading', { name: 'What that does to logons and desktops' })).toBeVisible({ timeout: 30_000 })
+  await expect(page.getByText(/At most \d+ held at once, now; \d+ then/).first()).toBeVisible({ timeout: 30_000 })
 })
 
 test('a set goes out as YAML, and one that is half right comes in only as far as is wished', async ({ page }, info) => {

@@ -1,5 +1,7 @@
 import { z } from 'zod'
+import type { LogonEffect } from '../core/policies'
 import {
+  computed,
   AdminLine,
   Facts,
   LimitProof,
@@ -39,6 +41,14 @@ export const POLICY_ROUTES = {
     sentence: 'What a set would change against the one in force, its promises and its health. Without a set: of the one in force. Changes nothing.',
     body: z.object({ set: SetBody.nullable().default(null) }),
     response: SetLook,
+  },
+  policyEffects: {
+    method: 'POST',
+    path: '/api/policies/effects',
+    permission: 'viewer',
+    sentence: 'What a set would do to logons against the one in force, as the logons of the last days tell. Changes nothing.',
+    body: z.object({ set: SetBody }),
+    response: z.object({ effects: computed<readonly LogonEffect[]>() }),
   },
   policyDraft: {
     method: 'PUT',

@@ -13,6 +13,8 @@ export interface ChangeGroup {
   readonly title: string
   readonly before: string
   readonly after: string
+  /** The same as values. */
+  readonly values: { readonly before: unknown; readonly after: unknown }
   readonly direction: 'stricter' | 'looser' | 'other'
   readonly takesEffect: Setting['takesEffect']
   readonly people: number
@@ -160,6 +162,7 @@ function told({ setting, before, after, classes, situations }: Gathered, matrix:
     title: setting.title,
     before: sayValueOf(setting, before),
     after: sayValueOf(setting, after),
+    values: { before, after },
     direction: direction(setting, before, after),
     takesEffect: setting.takesEffect,
     people: sum([...classes].map((c) => matrix.classes[c]?.people.length ?? 0)),

@@ -5,6 +5,7 @@ import { compareSets, compile, factsOf, readContext, readSet, resolve, writable,
 import { writeJournal } from '../journal/store'
 import { loadOrg } from '../logons/model'
 import type { Context, Handlers } from '../shell/context'
+import { logonEffects } from './effects'
 import { keepDraft, readDraft, rebaseDraft, takeSet } from './drafts'
 import type { LookDesk } from './look-desk'
 import { keepChanges } from '../journal/changes'
@@ -15,6 +16,7 @@ import { factsOfAttempt, factsOfSession } from './sessions'
 type Names =
   | 'policies'
   | 'policyLook'
+  | 'policyEffects'
   | 'policyDraft'
   | 'policyDraftEnd'
   | 'policyDraftReview'
@@ -45,6 +47,12 @@ export function setHandlers(context: Context, desk: LookDesk): Handlers<Names> {
       const found = await desk.look(before, set)
       const wrong = faults.filter(({ weight }) => weight === 'wrong').length
       return { faults, ...found, stopped: wrong ? `${wrong === 1 ? 'One entry is' : `${wrong} entries are`} not understood.` : found.stopped }
+    },
+    async policyEffects({ input: { body } }) {
+      const { set: before } = await currentSet(database)
+      const { set } = readSet(body.set)
+      const { changes } = await desk.look(before, set)
+      return { effects: await logonEffects(database, changes, set, now()) }
     },
     async policyDraft({ input: { body }, caller }) {
       const known = await readDraft(database)

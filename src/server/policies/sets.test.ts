@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { SessionReport } from '../../contract/policies'
+import { SERIES } from '../../core/logons'
 import { readSet, type PolicySet } from '../../core/policies'
 import { makeWorld, type World } from '../containers/fixtures/world'
 import type { Context } from '../shell/context'
@@ -46,6 +47,27 @@ const publish = (waves = 'at once', more: object = {}) => ask(sets().policiesPub
 const journal = async () => (await world.database.query<{ what: string }>('select what from journal order by id desc limit 1'))[0]?.what
 
 describe('a draft', () => {
+  it('says what it does to logons, by those of the last days', async () => {
+    const signOn = SERIES.indexOf('sign-on') + 1
+    await world.database.query(
+      `insert into attempts (id, thread, host, pool, started_ms, last_ms, total_ms, outcome, first, network, factor, blame_ms, lost_ms, slow_ms)
+      select 'e' || n, 'e' || n, 'h', 'ticket-hall', $1::bigint - n * 1000, $1::bigint, 20000 + n * 1000, 'ready', false, '', case when n % 2 = 0 then 'push' else 'none' end,
+        array_fill(0, array[$2 - 1]) || array[case when n % 2 = 0 then 11000 else 2000 end] || array_fill(0, array[$3 - $2 - 1]) || array[20000 + n * 1000], 0, 45000
+      from generate_series(1, 40) n`,
+      [world.nowMs, signOn, SERIES.length],
+    )
+    const { set } = await currentSet(world.database)
+    const strong = { id: 'halls', when: { pool: ['ticket-hall'] }, settings: { signOnStrength: 'second-factor' } }
+    const { effects } = await ask(sets().policyEffects, { body: { set: { ...set, base: { ...set.base, slowSeconds: 30 }, policies: [strong] } } })
+    expect(effects.map(({ setting, byMs }) => [setting, byMs]).sort()).toEqual([
+      ['signOnStrength', 9000],
+      ['slowSeconds', null],
+    ])
+    expect(effects.map(({ sentence }) => sentence).join(' ')).toContain(
+      'Of 40 logons of 7 days 15 were called slow (beyond 45.0 s); 30 would be (beyond 30.0 s).',
+    )
+  })
+
   it('changes nothing until it is published, then holds for hosts and sessions', async () => {
     await draft(() => ({
       policies: [

@@ -1,53 +1,23 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { count, duration, percent, plural, timeZone } from '../kit/format'
+import { count, duration, percent, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
-import { usePageWorker } from '../kit/worker'
-import { call } from '../shell/api'
 import { useSession } from '../shell/session'
 import HoursLevels from './HoursLevels.vue'
-import type { GroupSuggestion, LimitPlan, LimitsAsk, Replayed } from './limits-desk'
+import type { GroupSuggestion, LimitPlan, Replayed } from './limits-desk'
+import { plainly, useReplays } from './limits-hook'
 import PolicyViews from './PolicyViews.vue'
 import { freeId, usePolicies } from './set'
-import { STRETCH_DAYS, useStretches } from './stretches'
+import { STRETCH_DAYS } from './stretches'
 
 /** The sessions of the last 30 days, under other time limits: how many desktops are held, and who comes back to nothing. */
 const session = useSession()
 const router = useRouter()
 const DAYS = STRETCH_DAYS
 const { page, edit } = usePolicies()
-const worker = usePageWorker<LimitsAsk>(() => new Worker(new URL('./limits-worker.ts', import.meta.url), { type: 'module' }))
-const { columns, isPending, error, refetch } = useStretches()
 const hasDraft = computed(() => page.value?.draft != null)
-const limits = (draft: boolean) =>
-  useQuery({
-    queryKey: [
-      'limits',
-      draft,
-      computed(() => page.value?.version),
-      computed(() => (draft ? JSON.stringify(page.value?.draft?.set) : '')),
-      computed(() => columns.value?.untilMs),
-    ],
-    queryFn: () => call('limitsOf', { body: { draft, people: [...(columns.value?.people ?? [])], pools: [...(columns.value?.pools ?? [])] } }),
-    enabled: computed(() => columns.value !== null && (!draft || hasDraft.value)),
-  })
-const { data: inForce } = limits(false)
-const { data: inDraft } = limits(true)
-/** Without the wrappers with which a page follows changes: those cannot be handed to a worker. */
-const plainly = <T,>(value: T): T => JSON.parse(JSON.stringify(value)) as T
-const loaded = ref(false)
-watch(
-  columns,
-  async (fresh) => {
-    loaded.value = false
-    if (!fresh) return
-    await worker.ask({ ask: 'load', columns: fresh, timeZone: timeZone.value })
-    loaded.value = true
-  },
-  { immediate: true },
-)
+const { worker, columns, isPending, error, refetch, inForce, inDraft, loaded, replayOf } = useReplays(ref(true))
 const pool = ref(0)
 watch(columns, (fresh) => {
   const busiest = fresh?.pools.map((_, at) => fresh.pool.filter((one) => one === at).length) ?? []
@@ -66,17 +36,10 @@ const plan = computed<LimitPlan | null>(() =>
 )
 /** The longest limit that anybody is given, for the whole pool: what it costs where a limit can only be set for all. */
 const longest = computed(() => Math.max(minutes.value, ...exceptions.value.map((one) => one.minutes)))
-const now = ref<Replayed | null>(null)
+const now = replayOf(inForce)
 const then = ref<Replayed | null>(null)
 const forAll = ref<Replayed | null>(null)
 const suggestions = ref<GroupSuggestion[]>([])
-watch([inForce, loaded], async () => {
-  if (inForce.value && loaded.value)
-    now.value = await worker.ask({
-      ask: 'replay',
-      plan: plainly({ kind: 'given', disconnected: inForce.value.disconnected, session: inForce.value.session }),
-    })
-})
 watch(
   [plan, loaded],
   async () => {

@@ -8,6 +8,7 @@ import PageState from '../kit/PageState.vue'
 import { addressOf, call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
 import ChangeGroups from './ChangeGroups.vue'
+import DraftEffects from './DraftEffects.vue'
 import PolicyViews from './PolicyViews.vue'
 import RolloutPanel from './RolloutPanel.vue'
 import { useLook, usePolicies } from './set'
@@ -99,10 +100,8 @@ const take = useMutation({
             {{ plural(look.changes.groups.length, 'way') }};
             {{ plural(look.changes.groups.filter(({ direction }) => direction === 'looser').length, 'of them is', 'of them are') }} looser.
           </p>
-          <p v-if="look.changes.groups.some(({ setting }) => setting === 'disconnectedMinutes' || setting === 'sessionMinutes')">
-            Time limits change: <RouterLink to="/policies/limits?how=draft">what that does to desktops, and to those who come back</RouterLink>.
-          </p>
           <ChangeGroups :groups="look.changes.groups" names />
+          <DraftEffects v-if="look.changes.decided" :changes="look.changes" :set="page.draft.set" />
           <details v-if="look.differences.length" class="mt-2">
             <summary>{{ plural(look.differences.length, 'line') }} differ from version {{ page.version }}</summary>
             <div v-for="(one, i) in look.differences" :key="i" class="small">{{ say(one) }}</div>

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/vue-query'
-import { shallowRef, toRaw, watch } from 'vue'
+import { ref, shallowRef, toRaw, watch, type Ref } from 'vue'
 import type { StretchLines } from '../../contract/policies'
 import { call } from '../shell/api'
 
@@ -66,11 +66,12 @@ export function columnsOf({ lines, networks, clients, fromMs, untilMs }: Stretch
 }
 
 /** The sessions of the last days, for pages that replay or count them. */
-export function useStretches() {
+export function useStretches(wanted: Ref<boolean> = ref(true)) {
   const query = useQuery({
     queryKey: ['stretches'],
     queryFn: ({ signal }) => call('stretches', { query: { days: STRETCH_DAYS } }, signal),
     staleTime: 600_000,
+    enabled: wanted,
   })
   const columns = shallowRef<StretchColumns | null>(null)
   watch(query.data, (lines) => (columns.value = lines ? columnsOf(toRaw(lines)) : null), { immediate: true })
