@@ -73,6 +73,7 @@ export function diagnose(measured: Measured, around: Around, org: Org, ordinary:
   const causes = weighed.reduce((sum, { odds }) => sum + odds, 0)
   const all = SOMETHING_ELSE + causes
   weighed.sort((a, b) => b.odds - a.odds || (a.cause.id < b.cause.id ? -1 : 1))
+  mainFirst(weighed)
   const best = weighed[0]
   const said = best !== undefined && best.odds / (1 + causes) >= SAYABLE
   const rest = said ? weighed.slice(1) : weighed
@@ -94,6 +95,26 @@ export function diagnose(measured: Measured, around: Around, org: Org, ordinary:
       .slice(0, 5)
       .map(({ cause, odds }) => ({ id: cause.id, title: cause.title, confidence: rounded(odds / all) })),
   }
+}
+
+interface Weighed {
+  readonly evidence: readonly Clue[]
+  odds: number
+}
+
+/**
+ * Two troubles at once: of those that the evidence shows by itself, the one that explains most of the excess is the main one, however sure the others are. It
+ * changes its odds with the one before it.
+ */
+function mainFirst(weighed: Weighed[]): void {
+  const [first] = weighed
+  const explains = ({ evidence }: Weighed) => Math.min(...evidence.map((one) => one.explains ?? 1))
+  if (!first || explains(first) >= 0.5) return
+  const other = weighed.find((one) => explains(one) > explains(first) && one.evidence.some((clue) => clue.for && clue.weight >= SHOWS))
+  if (!other) return
+  ;[first.odds, other.odds] = [other.odds, first.odds]
+  weighed.splice(weighed.indexOf(other), 1)
+  weighed.unshift(other)
 }
 
 const rounded = (x: number) => Math.round(x * 1000) / 1000

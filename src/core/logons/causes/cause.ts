@@ -7,6 +7,8 @@ export interface Clue {
   readonly sentence: string
   /** Code, figure or origin, in small print. */
   readonly detail?: string
+  /** Where it is about how much of the excess the cause explains: that part, 0 to 1. */
+  readonly explains?: number
 }
 
 export type RemedyKind = 'release-hold' | 'stop-draining' | 'restart-host' | 'tell'

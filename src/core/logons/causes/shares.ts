@@ -116,6 +116,20 @@ export const farShare: Cause = {
 
 const ROOM = 2 ** 30
 
+/** How much room is left, as reported, and whether that is little. */
+function room(facts: Facts) {
+  const inside = facts.number('containerFreeBytes')
+  const size = facts.number('containerBytes')
+  const onShare = facts.number('shareFreeBytes')
+  const ordinary = facts.ordinary('shareFreeBytes')
+  return {
+    inside,
+    onShare,
+    littleInside: inside !== null && (inside < ROOM / 4 || (size !== null && size > 0 && inside < 0.02 * size)),
+    littleOnShare: onShare !== null && (onShare < 5 * ROOM || (ordinary !== null && ordinary.n > 100 && onShare < 0.02 * ordinary.median)),
+  }
+}
+
 export const nearFull: Cause = {
   id: 'near-full',
   about: 'slow',
@@ -125,23 +139,31 @@ export const nearFull: Cause = {
   toPerson: 'Your profile has hardly any room left. We are making some.',
   look(facts) {
     const excess = shareExcess(facts)
-    const inside = facts.number('containerFreeBytes')
-    const size = facts.number('containerBytes')
-    const onShare = facts.ordinary('shareFreeBytes')
-    const free = facts.number('shareFreeBytes')
-    if (!excess || (inside === null && free === null)) return null
-    const clues: Clue[] = []
-    const littleInside = inside !== null && (inside < ROOM / 4 || (size !== null && size > 0 && inside < 0.02 * size))
-    const littleOnShare = free !== null && (free < 5 * ROOM || (onShare !== null && onShare.n > 100 && free < 0.02 * onShare.median))
+    if (!excess) return null
+    const { inside, onShare, littleInside, littleOnShare } = room(facts)
+    const others = otherPhase(facts, SHARE_PHASES)
+    // Room that nobody reports may be short all the same: such a share looks like a slow one, such a container like nobody else's trouble.
+    if (!littleInside && !littleOnShare) {
+      if (onShare === null)
+        return [...sitsAt(facts, excess.phase, ['share'], 4), against(2, 'How much room is left on the share was not reported.'), ...others]
+      return inside === null
+        ? [...onlyTheirs(facts, excess.phase), against(2, 'How much room is left inside the container was not reported.'), ...others]
+        : null
+    }
     const mib = (bytes: number) => `${Math.round(bytes / 2 ** 20)} MiB`
+    const clues: Clue[] = []
     if (inside !== null && littleInside) clues.push(clue(6, `Only ${mib(inside)} are free inside the container.`, `containerFreeBytes = ${inside}`))
-    if (free !== null && littleOnShare) clues.push(clue(6, `Only ${mib(free)} are free on the share.`, `shareFreeBytes = ${free}`))
-    if (!littleInside && !littleOnShare) return null
-    if (littleInside && !littleOnShare) clues.push(...onlyTheirs(facts, excess.phase))
-    return [...clues, ...otherPhase(facts, SHARE_PHASES)]
+    if (onShare !== null && littleOnShare) clues.push(clue(6, `Only ${mib(onShare)} are free on the share.`, `shareFreeBytes = ${onShare}`))
+    if (!littleOnShare) clues.push(...onlyTheirs(facts, excess.phase))
+    return [...clues, ...others]
   },
-  sentence: (facts) =>
-    `Hardly any room is left ${(facts.number('containerFreeBytes') ?? Infinity) < ROOM / 4 ? 'inside the container' : `on ${facts.text('share') ?? 'the share'}`}: every write takes long.`,
+  sentence(facts) {
+    const { onShare, littleInside, littleOnShare } = room(facts)
+    const where = littleInside || (!littleOnShare && onShare !== null) ? 'inside the container' : `on ${facts.text('share') ?? 'the share'}`
+    return littleInside || littleOnShare
+      ? `Hardly any room is left ${where}: every write takes long.`
+      : `Hardly any room may be left ${where}: nobody reports it.`
+  },
   remedy: () => tell('Make room', 'Grow the container or the share, or archive what nobody uses, before it is full.'),
 }
 

@@ -44,10 +44,13 @@ export function otherPhase(facts: Facts, phases: readonly string[]): Clue[] {
   if (all === 0 || explained >= 0.7 * all) return []
   const worst = facts.measured.excess[0]
   return [
-    against(
-      explained < 0.4 * all ? 5 : 2,
-      `It explains only ${seconds(explained)} of ${seconds(all)}: ${worst?.phase ?? ''} alone was ${seconds(worst?.ms ?? 0)} beyond its usual.`,
-    ),
+    {
+      ...against(
+        explained < 0.4 * all ? 5 : 2,
+        `It explains only ${seconds(explained)} of ${seconds(all)}: ${worst?.phase ?? ''} alone was ${seconds(worst?.ms ?? 0)} beyond its usual.`,
+      ),
+      explains: explained / all,
+    },
   ]
 }
 
