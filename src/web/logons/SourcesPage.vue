@@ -81,9 +81,8 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
             ><RouterLink :to="{ path: '/logons', query: { host: row.machine } }" class="mono">{{ row.machine }}</RouterLink></template
           >
           <template #offset="{ row }">
-            <span :title="`± ${duration(row.uncertaintyMs)}`"
-              >{{ duration(Math.abs(row.offsetMs)) }} {{ row.offsetMs > 0 ? 'ahead' : 'behind' }}</span
-            >
+            {{ duration(Math.abs(row.offsetMs)) }} {{ row.offsetMs > 0 ? 'ahead' : 'behind' }}
+            <span class="quiet small">± {{ duration(row.uncertaintyMs) }}</span>
             <div v-if="row.beyondTickets" class="madder small">tickets are refused beyond 5 min</div>
           </template>
           <template #n="{ row }">{{ plural(row.n, 'logon') }}</template>

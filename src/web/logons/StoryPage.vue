@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { clockSeconds, day, duration, exact } from '../kit/format'
+import { clockSeconds, day, duration, exact, plural } from '../kit/format'
 import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
@@ -58,6 +58,8 @@ const places = computed(() => {
     { word: 'from', value: attr('network'), mono: false },
   ].filter(({ value }) => value)
 })
+/** What was put right before it was drawn. */
+const mended = computed(() => (story.value?.oddities ?? []).filter(({ code }) => code === 'clock.off'))
 const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(([a], [b]) => a.localeCompare(b)))
 </script>
 
@@ -90,6 +92,7 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
         }}</BButton>
       </div>
       <PhaseDrawing :story="story" />
+      <p v-for="one in mended" :key="one.sentence" class="quiet small">{{ one.sentence }}</p>
       <div class="pair">
         <div>
           <h2>
@@ -99,12 +102,12 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
           <ColleaguesPicture :story="story" />
         </div>
         <div>
-          <h2>Their last {{ story.last.length }} logons</h2>
+          <h2>{{ story.last.length === 1 ? 'Their only logon' : `Their last ${story.last.length} logons` }}</h2>
           <LastLogons :attempts="story.last" :current="story.id" />
         </div>
       </div>
       <details class="all">
-        <summary>Everything that was reported: {{ story.observations }} records, {{ attributes.length }} attributes</summary>
+        <summary>Everything that was reported: {{ plural(story.observations, 'record') }}, {{ plural(attributes.length, 'attribute') }}</summary>
         <table class="plain">
           <tbody>
             <tr v-for="[name, value] in attributes" :key="name">
