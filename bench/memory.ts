@@ -63,7 +63,9 @@ async function peak(path: string): Promise<{ mb: number; seconds: number }> {
 }
 
 try {
-  const sizes = [100, 1000]
+  // In megabytes; others can be given.
+  const given = process.argv.slice(2).map(Number)
+  const sizes = given.length > 0 ? given : [100, 1000]
   const rows: string[] = []
   let first = 0
   for (const size of sizes) {

@@ -159,6 +159,15 @@ test('in force: a running session beside what should be, told in short; an admin
   await wide.getByRole('button', { name: 'Take it away' }).click()
   await expect(page.getByRole('region', { name: 'Job' }).getByRole('status')).toContainText('Done', { timeout: 30_000 })
   await expect(wide).toBeHidden()
+  // A desktop that is built anew knows nobody; the person it is assigned to gets the right back without anybody asking.
+  const desks = async () =>
+    ((await (await page.request.get('/api/policies/local-admins')).json()) as { lines: { host: string; state: string; assigned: string | null }[] })
+      .lines
+  const own = (await desks()).find(({ state, assigned }) => state === 'as it should be' && assigned !== null)
+  await request.post(`${CONTROL}/standin/hosts/${own?.host}/build`, { headers: auth(), data: {} })
+  await expect.poll(async () => (await desks()).find(({ host }) => host === own?.host)?.state, { timeout: 60_000 }).toBe('as it should be')
+  await page.goto('/journal')
+  await expect(page.getByText('made somebody administrator of their own desktop, as it was built').first()).toBeVisible()
   // Somebody who works on the season crew’s desktops; their session is told of by its host.
   const began = (await (
     await request.post(`${CONTROL}/control/sessions/begin`, { headers: auth(), data: { person: 'proof.season-crew', pool: 'season-crew' } })

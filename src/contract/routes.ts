@@ -309,6 +309,8 @@ export const ROUTES = {
       draining: z.boolean(),
       sessions: z.array(SessionReport).max(5000),
       assigned: z.string().max(200).nullish(),
+      /** When the host was built, or built anew. */
+      builtMs: z.number().nullish(),
       admins: z.array(ReportedAdmin).max(1000).default([]),
       leftovers: z.array(Leftover).max(5000).default([]),
     }),

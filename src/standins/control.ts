@@ -123,6 +123,15 @@ export function controlServer(fleet: Fleet, shares: readonly ShareFolder[], toke
     host(params.host).admins = person === null ? [] : [{ account: person, kind: 'person', sinceMs: Date.now() }]
     return { ok: true }
   })
+  // What a platform does on its own: a desktop is built anew from its image, and knows nobody.
+  app.post<Named>('/standin/hosts/:host/build', async ({ params }) => {
+    const built = host(params.host)
+    built.admins = []
+    built.leftovers = []
+    built.builtMs = Date.now()
+    await fleet.fetchNow(built)
+    return { ok: true }
+  })
   app.get<Named>('/standin/hosts/:host/messages', ({ params }) => ({
     messages: [...host(params.host).sessions.values()].flatMap(({ session, messages }) => messages.map((text) => ({ session, text }))),
   }))

@@ -17,7 +17,7 @@ const COLUMN = { first: 'first::text', factor: `coalesce(factor, '')`, transport
 
 /** What changes of settings do to logons, as those of the last days tell: one question of the database for each change. */
 export async function logonEffects(handle: Queryable, changes: Changes, set: PolicySet, nowMs: number): Promise<LogonEffect[]> {
-  const ownSlow = Object.keys((set.base['slowSecondsByPool'] ?? {}))
+  const ownSlow = Object.keys(set.base['slowSecondsByPool'] ?? {})
   return Promise.all(
     effectQuestions(changes.groups, ownSlow).map(async (question) => sayEffect(question, await answer(handle, question, nowMs), DAYS)),
   )

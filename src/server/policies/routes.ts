@@ -129,8 +129,9 @@ export function policyHandlers(
     async agentReport({ input: { body } }) {
       const report: HostReport = { version: body.version, inForce: body.inForce as Partial<BaseSettings>, pending: body.pending as SettingName[] }
       await database.query(
-        `insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions, leftovers, assigned, admins) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb, $9::jsonb, $10, $11::jsonb)
-        on conflict (id) do update set draining = excluded.draining, agent_version = excluded.agent_version, report = excluded.report, reported_ms = excluded.reported_ms, sessions = excluded.sessions, leftovers = excluded.leftovers, assigned = excluded.assigned, admins = excluded.admins`,
+        `insert into hosts (id, pool, zone, draining, agent_version, report, reported_ms, sessions, leftovers, assigned, admins, built_ms) values ($1, $2, $3, $4, $5, $6::jsonb, $7, $8::jsonb, $9::jsonb, $10, $11::jsonb, $12)
+        on conflict (id) do update set draining = excluded.draining, agent_version = excluded.agent_version, report = excluded.report, reported_ms = excluded.reported_ms, sessions = excluded.sessions, leftovers = excluded.leftovers, assigned = excluded.assigned, admins = excluded.admins,
+          build_tended = hosts.build_tended and coalesce(excluded.built_ms, hosts.built_ms) is not distinct from hosts.built_ms, built_ms = coalesce(excluded.built_ms, hosts.built_ms)`,
         [
           body.host,
           body.pool,
@@ -143,6 +144,7 @@ export function policyHandlers(
           JSON.stringify(body.leftovers),
           body.assigned ?? null,
           JSON.stringify(body.admins),
+          body.builtMs ?? null,
         ],
       )
       live.tell('report')

@@ -113,9 +113,12 @@ export function sessionHandlers(context: Context): Handlers<Names> {
   }
 }
 
-/** Takes the right away from those whose time is over, and says so in the journal. */
-export async function endAdminRights({ database, fleet, now }: Pick<Context, 'database' | 'fleet' | 'now'>): Promise<void> {
-  for (const { line, host } of await adminLines(database, now())) {
+/** Looks after the right of administrators on their own desktops: given when a desktop was just built, taken away when its time is over. */
+export async function tendAdminRights(context: Pick<Context, 'database' | 'fleet' | 'now'>): Promise<void> {
+  const { database, fleet, now } = context
+  const lines = await adminLines(database, now())
+  await giveAtBuild(context, lines)
+  for (const { line, host } of lines) {
     const own = line.now.find(({ account }) => account === host.assigned)
     if (host.reported.length !== 1 || !own || own.untilMs === null || own.untilMs > now()) continue
     await fleet.setAdmin(line.host, null)
@@ -128,6 +131,34 @@ export async function endAdminRights({ database, fleet, now }: Pick<Context, 'da
       before: own.account,
       after: 'nobody',
     })
+  }
+}
+
+/** A desktop that was built in this time is new; what is older was there before anybody asked. */
+const NEW_MS = 24 * 3_600_000
+
+/** The person whom a newly built desktop is assigned to gets the right that policies give them there, once. Assigned to nobody yet: it waits until it is. */
+async function giveAtBuild(
+  { database, fleet, now }: Pick<Context, 'database' | 'fleet' | 'now'>,
+  lines: readonly { line: AdminLine; host: AdminHost }[],
+) {
+  const built = await database.query<{ id: string }>('select id from hosts where built_ms > $1 and not build_tended', [now() - NEW_MS])
+  for (const { id } of built) {
+    const found = lines.find(({ line }) => line.host === id)
+    if (found?.line.state === 'nothing to do' && found.host.fixed) continue
+    if (found?.line.state === 'to be given') {
+      await fleet.setAdmin(id, found.host.assigned)
+      await fleet.fetchNow(id)
+      await writeJournal(database, {
+        atMs: now(),
+        who: 'Ikebana',
+        what: 'made somebody administrator of their own desktop, as it was built',
+        target: id,
+        before: 'nobody',
+        after: found.host.assigned ?? '',
+      })
+    }
+    await database.query('update hosts set build_tended = true where id = $1', [id])
   }
 }
 

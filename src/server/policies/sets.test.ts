@@ -8,7 +8,7 @@ import { answerLook } from './look'
 import { lookDesk } from './look-desk'
 import { policyHandlers } from './routes'
 import { stepDueRollouts } from './rollouts'
-import { endAdminRights, sessionHandlers } from './session-routes'
+import { sessionHandlers, tendAdminRights } from './session-routes'
 import { setHandlers } from './set-routes'
 import { currentSet } from './sets'
 import { hostsShould } from './should'
@@ -289,15 +289,42 @@ describe('what is in force', () => {
     await Promise.all(jobs)
     expect(await line()).toMatchObject({ state: 'as it should be', now: [{ account: 'ilse' }] })
     // When the time is over, it is taken away without anybody asking.
-    await endAdminRights({ ...context(), fleet })
+    await tendAdminRights({ ...context(), fleet })
     expect((await line())?.state).toBe('as it should be')
     world.nowMs += 9 * 3_600_000
     expect((await line())?.sentence).toContain('that time is over')
-    await endAdminRights({ ...context(), fleet })
+    await tendAdminRights({ ...context(), fleet })
     expect([(await line())?.state, await journal()]).toEqual(['to be given', 'took the right of an administrator away, as its time was over'])
     await ask(handlers.localAdminSet, { params: { id: 'BR-1' } })
     await Promise.all(jobs)
     await expect(ask(handlers.localAdminSet, { params: { id: 'BR-1' } })).rejects.toMatchObject({ code: 'remedy.none' })
+    // Built anew, nobody asks: the person it is assigned to has the right, once; assigned to nobody, it waits.
+    const build = (assigned: string | null) =>
+      ask(policyHandlers(context(), desk).agentReport, {
+        body: {
+          host: 'BR-1',
+          pool: 'bridge-ops',
+          agentVersion: '1',
+          version: 1,
+          inForce: {},
+          pending: [],
+          draining: false,
+          sessions: [],
+          leftovers: [],
+          assigned,
+          admins: [],
+          builtMs: world.nowMs,
+        },
+      })
+    await build(null)
+    await tendAdminRights({ ...context(), fleet })
+    expect((await line())?.sentence).toBe('The desktop is assigned to nobody yet.')
+    await build('ilse')
+    await tendAdminRights({ ...context(), fleet })
+    expect([(await line())?.now[0]?.account, await journal()]).toEqual(['ilse', 'made somebody administrator of their own desktop, as it was built'])
+    await world.database.exec(`update hosts set admins = '[]' where id = 'BR-1'`)
+    await tendAdminRights({ ...context(), fleet })
+    expect((await line())?.state).toBe('to be given')
     await world.database.exec(`delete from hosts where id = 'BR-1'`)
   })
 

@@ -23,7 +23,7 @@ import { peopleHandlers } from '../people/routes'
 import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
 import { closeLimitProofs } from '../policies/limit-proof'
 import { stepDueRollouts } from '../policies/rollouts'
-import { endAdminRights, sessionHandlers } from '../policies/session-routes'
+import { sessionHandlers, tendAdminRights } from '../policies/session-routes'
 import { setHandlers } from '../policies/set-routes'
 import { lookDesk } from '../policies/look-desk'
 import { demoSet } from '../policies/demo-set'
@@ -120,7 +120,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
     every(3_600_000, () => forgetSizes(database, now() - 30 * 86_400_000)),
     every(20_000, () => startDueWaves(context)),
     every(5000, () => stepDueRollouts(context)),
-    every(60_000, () => endAdminRights(context)),
+    every(20_000, () => tendAdminRights(context)),
     every(30_000, async () => {
       const { attempts } = await evidence.reconsider(now())
       if (attempts) live.tell('attempts')

@@ -455,6 +455,7 @@ export class Fleet {
       pending: host.pending,
       draining: host.draining,
       assigned: host.assigned,
+      builtMs: host.builtMs,
       admins: host.admins,
       sessions: [...host.sessions.values()].map(({ person, session, sinceMs, state, disconnectedMs, facts, policy }) => {
         const minutes = policy?.values['disconnectedMinutes']

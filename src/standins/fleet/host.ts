@@ -34,6 +34,8 @@ export class Host {
   agentVersion = '1.4.0'
   /** Whom this desktop is for, where it is one person's. */
   assigned: string | null = null
+  /** When it was built, or built anew. */
+  builtMs: number | null = null
   admins: { account: string; kind: 'person' | 'group'; people?: number; sinceMs: number }[] = []
   /** Local profiles that somebody left before containers came. */
   leftovers: { person: string; bytes: number; lastUsedMs: number }[] = []
