@@ -1,4 +1,5 @@
 import { quickHash } from '../stats/hash'
+import { Moments } from '../stats/moments'
 import { correlateThread, endOf, intoThreads, SILENCE_MS, threadKey, type Correlated } from './correlate'
 import type { Observation } from './observation'
 
@@ -24,7 +25,7 @@ export class Gatherer {
   /** Grows with each lot that is sorted in. */
   #lot = 0
   /** Until when the attempts reach that were given out, by thread. */
-  readonly #finished = new Map<number, number>()
+  readonly #finished = new Moments()
   /** Hashes of the threads that were given out too early. By hash: one that is not late may be among them, which costs time only. */
   readonly late = new Set<number>()
 
@@ -87,9 +88,9 @@ export class Gatherer {
       if (correlated.some(({ attempt }) => attempt.outcome === 'open')) continue
       const hash = quickHash(key)
       for (const one of correlated) this.give(one, hash)
-      this.#finished.set(
+      this.#finished.keep(
         hash,
-        thread.observations.reduce((latest, o) => Math.max(latest, endOf(o)), this.#finished.get(hash) ?? -Infinity),
+        thread.observations.reduce((latest, o) => Math.max(latest, endOf(o)), 0),
       )
       this.#threads.delete(key)
       this.#count -= thread.observations.length
