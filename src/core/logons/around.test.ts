@@ -1,0 +1,170 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { Around, DIMENSIONS, FAR_MS, NEAR_MS, type Dimension, type Neighbour } from './around'
+import { SERIES } from './usual'
+
+const START_MS = Date.UTC(2026, 4, 4, 6)
+const PLACES: Readonly<Partial<Record<Dimension, readonly string[]>>> = {
+  host: ['', 'h1', 'h2', 'h3'],
+  pool: ['hall', 'office'],
+  share: ['', 's1', 's2'],
+  zone: ['z1', 'z2'],
+  image: ['i1', 'i2'],
+}
+const CONTAINER = SERIES.indexOf('container')
+
+const neighbour = fc
+  .record({
+    afterMs: fc.integer({ min: 0, max: 4 * 3_600_000 }),
+    host: fc.constantFrom(...(PLACES.host ?? [])),
+    pool: fc.constantFrom(...(PLACES.pool ?? [])),
+    share: fc.constantFrom(...(PLACES.share ?? [])),
+    zone: fc.constantFrom(...(PLACES.zone ?? [])),
+    image: fc.constantFrom(...(PLACES.image ?? [])),
+    slow: fc.boolean(),
+    fault: fc.constantFrom('', '', '', '0xC0000043', 'silent'),
+  })
+  .map(({ afterMs, slow, fault, ...places }) => ({ afterMs, slow, fault, places }))
+const made = fc
+  .array(neighbour, { minLength: 1, maxLength: 60 })
+  .map((list) =>
+    list.map(({ afterMs, slow, fault, places }, i): Neighbour => ({
+      id: `a${i}`,
+      atMs: START_MS + afterMs,
+      places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), ...places },
+      beyond: slow ? 1 << CONTAINER : 0,
+      failed: fault !== '',
+      fault,
+    })),
+  )
+
+/** The same questions, answered by looking at every neighbour: fewer than 300 of them, all within a day, are all asked. */
+const slowly = {
+  others: (all: readonly Neighbour[], self: Neighbour) => all.filter(({ id }) => id !== self.id),
+  hit: (one: Neighbour, self: Neighbour, phase: string) => (phase === 'failed' ? one.failed && one.fault === self.fault : one.beyond !== 0),
+  table(all: readonly Neighbour[], self: Neighbour, phase: string, at: readonly Dimension[], among: readonly Dimension[]) {
+    const inside = { n: 0, hit: 0 }
+    const outside = { n: 0, hit: 0 }
+    for (const one of slowly.others(all, self)) {
+      if (among.some((dimension) => one.places[dimension] !== self.places[dimension])) continue
+      if (at.some((dimension) => self.places[dimension] === '')) return null
+      if (one.failed && at.some((dimension) => one.places[dimension] === '')) continue
+      const side = at.every((dimension) => one.places[dimension] === self.places[dimension]) ? inside : outside
+      side.n++
+      if (slowly.hit(one, self, phase)) side.hit++
+    }
+    return { inside, outside }
+  },
+}
+const holding = (all: readonly Neighbour[]) => {
+  const around = new Around()
+  around.addAll(all)
+  return around
+}
+
+describe('the neighbours of a logon', () => {
+  it('are counted as if each were looked at, wherever they have the same trouble', () => {
+    fc.assert(
+      fc.property(
+        made,
+        fc.constantFrom('container', 'failed'),
+        fc.constantFrom<Dimension[]>([], ['pool'], ['share', 'zone']),
+        (all, phase, among) => {
+          const self = all[0] as Neighbour
+          const located = holding(all).locate(self, phase, among)
+          for (const { at, inside, outside } of located)
+            expect({ inside, outside }).toEqual(
+              slowly.table(
+                all,
+                self,
+                phase,
+                at.map(({ dimension }) => dimension),
+                among,
+              ),
+            )
+          // What tells more than nothing is named, the best first.
+          for (const dimension of DIMENSIONS) {
+            const table = slowly.table(all, self, phase, [dimension], among)
+            const tells =
+              table !== null && table.inside.n >= 2 && table.outside.n > 0 && table.inside.hit * table.outside.n > table.outside.hit * table.inside.n
+            expect(located.some(({ at }) => at.length === 1 && at[0]?.dimension === dimension)).toBe(tells)
+          }
+          expect(located.map(({ gain }) => gain)).toEqual(located.map(({ gain }) => gain).sort((a, b) => b - a))
+        },
+      ),
+    )
+  })
+
+  it('are the same whether they came at once, one by one in any order, or were replaced by what is known now', () => {
+    fc.assert(
+      fc.property(made, fc.integer(), (all, seed) => {
+        const self = all[0] as Neighbour
+        const shuffled = [...all].sort((a, b) => ((a.atMs * 7919 + seed) % 1013) - ((b.atMs * 7919 + seed) % 1013))
+        const single = new Around()
+        for (const one of shuffled) single.add({ ...one, beyond: 0 })
+        for (const one of shuffled) single.replace(one)
+        expect(single.size).toBe(all.length)
+        const whole = holding(all)
+        for (const phase of ['container', 'failed']) {
+          expect(single.locate(self, phase)).toEqual(whole.locate(self, phase))
+          expect(single.contrast(self, 'share', phase)).toEqual(whole.contrast(self, 'share', phase))
+          expect(single.nearest(self, 'pool', phase)).toEqual(whole.nearest(self, 'pool', phase))
+        }
+        expect(single.crowd(self, 'container')).toEqual(whole.crowd(self, 'container'))
+      }),
+    )
+  })
+
+  it('nearest in time are asked first, and those beyond half an hour not at all', () => {
+    fc.assert(
+      fc.property(made, (all) => {
+        const self = all[0] as Neighbour
+        const near = slowly
+          .others(all, self)
+          .filter(({ places, atMs }) => places.pool === self.places.pool && Math.abs(atMs - self.atMs) < NEAR_MS)
+          .sort((a, b) => Math.abs(a.atMs - self.atMs) - Math.abs(b.atMs - self.atMs))
+        const { n, hit } = holding(all).nearest(self, 'pool', 'container', 5)
+        expect(n).toBe(Math.min(5, near.length))
+        // Those just as far away may be taken in either order.
+        const far = Math.abs((near[n - 1]?.atMs ?? self.atMs) - self.atMs)
+        const sure = near.filter(({ atMs }) => Math.abs(atMs - self.atMs) < far).filter(({ beyond }) => beyond !== 0).length
+        const most = near.filter(({ atMs }) => Math.abs(atMs - self.atMs) <= far).filter(({ beyond }) => beyond !== 0).length
+        expect(hit).toBeGreaterThanOrEqual(sure)
+        expect(hit).toBeLessThanOrEqual(most)
+      }),
+    )
+  })
+
+  it('are forgotten before a moment, and only those', () => {
+    fc.assert(
+      fc.property(made, fc.integer({ min: 0, max: 4 * 3_600_000 }), (all, afterMs) => {
+        const around = holding(all)
+        around.forget(START_MS + afterMs)
+        const kept = all.filter(({ atMs }) => atMs >= START_MS + afterMs)
+        expect(around.size).toBe(kept.length)
+        const self = { ...(all[0] as Neighbour), id: 'another' }
+        expect(around.commonness(self, 'pool', [])).toEqual(holding(kept).commonness(self, 'pool', []))
+      }),
+    )
+  })
+
+  it('of a day are asked where few are near, and a crowd is told from a quiet hour', () => {
+    const at = (ms: number, i: number, slow: boolean): Neighbour => ({
+      id: `c${i}`,
+      atMs: START_MS + ms,
+      places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), share: 's1' },
+      beyond: slow ? 1 << CONTAINER : 0,
+      failed: false,
+      fault: '',
+    })
+    // One every ten minutes over the day, and sixty within four minutes, which are slow.
+    const quiet = Array.from({ length: 100 }, (_, i) => at(i * 600_000, i, false))
+    const storm = Array.from({ length: 60 }, (_, i) => at(50 * 600_000 + 60_000 + i * 3000, 1000 + i, true))
+    const around = holding([...quiet, ...storm])
+    const crowd = around.crowd(storm[30] as Neighbour, 'container')
+    expect(crowd.aMinute).toBeGreaterThan(10)
+    expect(crowd.medianAMinute).toBe(0.25)
+    expect([crowd.whenCrowded.hit, crowd.whenQuiet.hit]).toEqual([crowd.whenCrowded.n, 0])
+    expect(around.commonness(at(FAR_MS / 2, 9999, false), 'share', []).n).toBeGreaterThan(100)
+  })
+})

@@ -1,0 +1,81 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { bucketMiddle, bucketOf, Histogram } from '../stats/histogram'
+import { ENOUGH, SERIES, UsualModel, type Kind } from './usual'
+
+const durations = (totalMs: number, containerMs = 0) => {
+  const all = new Int32Array(SERIES.length)
+  all[SERIES.indexOf('container')] = containerMs
+  all[SERIES.length - 1] = totalMs
+  return all
+}
+const office: Kind = { pool: 'office', first: false, network: 'office' }
+const model = (n: number, kind: Kind, ms = 1000) => {
+  const usual = new UsualModel()
+  for (let i = 0; i < n; i++) usual.add(kind, durations(ms + i))
+  return usual
+}
+const basis = (usual: UsualModel, kind: Kind) => {
+  const found = usual.usualFor(kind)
+  return found && [found.basis.pool, found.basis.network, found.n]
+}
+
+describe('the usual', () => {
+  it('is of just the kind where there is enough, else of the same network or pool, never of the other sort of logon', () => {
+    const usual = model(ENOUGH, office)
+    expect(basis(usual, office)).toEqual(['office', 'office', ENOUGH])
+    expect(basis(usual, { ...office, network: 'home' })).toEqual(['office', null, ENOUGH])
+    expect(basis(usual, { ...office, pool: 'hall' })).toEqual([null, 'office', ENOUGH])
+    expect(basis(usual, { pool: 'hall', network: 'home', first: false })).toEqual([null, null, ENOUGH])
+    expect(usual.usualFor({ ...office, first: true })).toBeNull()
+    expect(usual.usualFor(office)?.basis.sentence).toBe(`${ENOUGH} earlier returning logons on office from office`)
+  })
+
+  it('of few is the widest that has more, and of hardly any there is none', () => {
+    expect(model(4, office).usualFor(office)).toBeNull()
+    const usual = model(6, office)
+    usual.add({ ...office, network: 'home' }, durations(5000))
+    expect(basis(usual, office)).toEqual(['office', null, 7])
+  })
+
+  it('has the quantiles of all that was added, however many kinds are put together, and takes back what was added', () => {
+    const one = fc.record({ pool: fc.constantFrom('a', 'b', 'c'), network: fc.constantFrom('', 'home'), ms: fc.integer({ min: 0, max: 300_000 }) })
+    fc.assert(
+      fc.property(fc.array(one, { minLength: ENOUGH, maxLength: 80 }), fc.array(one, { maxLength: 20 }), (list, wrong) => {
+        const usual = new UsualModel()
+        for (const { pool, network, ms } of [...list, ...wrong]) usual.add({ pool, network, first: false }, durations(ms, ms))
+        for (const { pool, network, ms } of wrong) usual.add({ pool, network, first: false }, durations(ms, ms), -1)
+        const found = usual.usualFor({ pool: 'none', network: 'none', first: false })
+        expect(found?.n).toBe(list.length)
+        const together = new Histogram()
+        for (const { ms } of list) together.add(ms)
+        const [low = 0, , median = 0, high = 0] = together.quantiles([0.1, 0.25, 0.5, 0.9])
+        for (const name of ['container', 'total'])
+          expect(found?.series[name]).toMatchObject({ lowMs: Math.round(low), medianMs: Math.round(median), highMs: Math.round(high) })
+        expect(found?.series['policy']).toMatchObject({ medianMs: 0, spreadMs: 0 })
+      }),
+    )
+  })
+
+  it('of many at once is that of one by one', () => {
+    const list = Array.from({ length: 50 }, (_, i) => durations(1000 + 37 * i, i % 3 === 0 ? 0 : 200 * i))
+    const single = new UsualModel()
+    const histograms = SERIES.map(() => new Histogram())
+    for (const one of list) {
+      single.add(office, one)
+      SERIES.forEach((_, i) => histograms[i]?.add(one[i] ?? 0))
+    }
+    const many = new UsualModel()
+    many.addMany(office, histograms)
+    expect(many.usualFor(office)).toEqual(single.usualFor(office))
+    expect(many.usualFor(office)?.series['total']?.medianMs).toBe(Math.round(bucketMiddle(bucketOf(1000 + 37 * 24))))
+  })
+
+  it('does not grow with names that nobody has: past the most kinds, further ones are one', () => {
+    const usual = new UsualModel()
+    for (let i = 0; i < 4000; i++) usual.add({ pool: `p${i}`, network: '', first: false }, durations(1000))
+    expect(basis(usual, { pool: 'p3999', network: '', first: false })).toEqual([null, null, 4000])
+    for (let i = 0; i < ENOUGH; i++) usual.add({ pool: 'p1', network: '', first: false }, durations(1000))
+    expect(basis(usual, { pool: 'p1', network: '', first: false })).toEqual(['p1', '', ENOUGH + 1])
+  })
+})
