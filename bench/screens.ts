@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import { openEmbedded } from '../src/server/db/embedded'
 import { migrate } from '../src/server/db/migrate'
 import { DAY_MS } from '../src/server/logons/model'
+import { readCohort, readPictures } from '../src/server/logons/compare'
 import { listAttempts } from '../src/server/logons/store'
 import { readStory } from '../src/server/logons/story'
 import { readToday } from '../src/server/logons/today'
@@ -44,7 +45,7 @@ for (let from = 1; from <= copies; from += 20) {
   await database.exec('checkpoint')
 }
 await database.exec(
-  `insert into hours select hour_ms - d * ${DAY_MS}::bigint, n, sketch, sums from h, generate_series(1, 35) d on conflict do nothing; analyze attempts; analyze hours`,
+  `insert into hours (hour_ms, n, bad, sketch, sums) select hour_ms - d * ${DAY_MS}::bigint, n, bad, sketch, sums from h, generate_series(1, 35) d on conflict do nothing; analyze attempts; analyze hours`,
 )
 const begun = performance.now()
 const pictures = await intake.keepPictures(now)
@@ -74,6 +75,12 @@ const rows = [
   await time('Logons, one host', () => listAttempts(database, { sort: 'started', limit: 100, host: 'BO-H1-03' })),
   await time("A person's last 30", () => listAttempts(database, { sort: 'started', limit: 30, person })),
   await time('The story of a logon', () => readStory(database, id, now)),
+  await time('Compared: a host, 24 h', () => readCohort(database, 'host:BO-H1-03', now - DAY_MS, now)),
+  await time('Compared: a pool, 24 h', () => readCohort(database, 'pool:back-office', now - DAY_MS, now)),
+  await time('Compared: a pool, 7 d', () => readCohort(database, 'pool:back-office', now - 7 * DAY_MS, now)),
+  await time('Pictures, 7 days', () => readPictures(database, now - 7 * DAY_MS, now, 'Europe/Copenhagen')),
+  await time('Pictures, 30 days', () => readPictures(database, now - 30 * DAY_MS, now, 'Europe/Copenhagen')),
+  await time('Incidents, 7 days', () => intake.incidents(now - 7 * DAY_MS, now)),
 ]
 console.log(`Screens at ${n} attempts; peer: one count over all of them, ${peer.toFixed(0)} ms`)
 for (const [name, ms] of rows)

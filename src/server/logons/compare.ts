@@ -75,26 +75,19 @@ const MOST_COLUMNS = 170
 
 /** A window as pictures: a week by hours, and phases by hour; from the roll-ups of hours. */
 export async function readPictures(database: Queryable, fromMs: number, toMs: number, timeZone: string): Promise<Pictures> {
-  const [hours, counts] = await Promise.all([
-    database.query<{ list: { h: number; n: number; s: string; sums: number[] | null }[] | null }>(
-      `select json_agg(json_build_object('h', hour_ms, 'n', n, 's', encode(sketch, 'base64'), 'sums', sums) order by hour_ms) as list from hours where hour_ms >= $1 and hour_ms < $2`,
-      [fromMs - HOUR_MS + 1, toMs],
-    ),
-    database.query<{ list: { h: number; n: number; bad: number }[] | null }>(
-      `select json_agg(c) as list from (select started_ms / ${HOUR_MS} * ${HOUR_MS} as h, count(*) as n, count(*) filter (where lost_ms > 0) as bad from attempts where lost_ms > 0 and outcome in ('ready', 'slow') and started_ms >= $1 and started_ms < $2 group by 1) c`,
-      [fromMs, toMs],
-    ),
-  ])
-  const bad = new Map((counts[0]?.list ?? []).map((one) => [one.h, one.bad]))
+  const [hours] = await database.query<{ list: { h: number; n: number; bad: number; s: string; sums: number[] | null }[] | null }>(
+    `select json_agg(json_build_object('h', hour_ms, 'n', n, 'bad', bad, 's', encode(sketch, 'base64'), 'sums', sums) order by hour_ms) as list from hours where hour_ms >= $1 and hour_ms < $2`,
+    [fromMs - HOUR_MS + 1, toMs],
+  )
   const week = Array.from({ length: 168 }, () => ({ n: 0, bad: 0, total: new Histogram() }))
   const stepMs = Math.max(1, Math.ceil((toMs - fromMs) / HOUR_MS / MOST_COLUMNS)) * HOUR_MS
   const columns = new Map<number, { n: number; sums: number[] }>()
-  for (const { h, n, s, sums } of hours[0]?.list ?? []) {
+  for (const { h, n, bad, s, sums } of hours?.list ?? []) {
     const cell = week[slotOf(h, timeZone)]
     const [sketch] = unpackHistograms(Buffer.from(s, 'base64'))
     if (cell) {
       cell.n += n
-      cell.bad += bad.get(h) ?? 0
+      cell.bad += bad
       if (sketch) cell.total.merge(sketch)
     }
     const at = Math.floor(h / stepMs) * stepMs

@@ -1,4 +1,4 @@
-import { durationsOf, endedWell, kindOf, SERIES } from '../../core/logons'
+import { durationsOf, endedWell, kindOf, seenOf, SERIES } from '../../core/logons'
 import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
 import { dayOf, hourOf, packHistograms, unpackHistograms } from './model'
@@ -12,6 +12,8 @@ export interface Counted {
   readonly startedMs: number
   readonly durations: ArrayLike<number>
   readonly times: 1 | -1
+  /** It lost time. */
+  readonly bad: boolean
   /** Whether it counts for the usual of its kind, not only for the hour's band. */
   readonly saysUsual: boolean
 }
@@ -25,15 +27,17 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
       startedMs: attempt.startedAtMs,
       durations: durationsOf(explained.blame, attempt.totalMs),
       times: 1,
+      bad: Math.round(seenOf(explained).lostMs) > 0,
       saysUsual: counted,
     }))
   const days = new Map<string, { day: number; pool: string; first: boolean; network: string; n: number; histograms: Histogram[] }>()
-  const hours = new Map<number, { hour: number; n: number; histogram: Histogram; sums: number[] }>()
+  const hours = new Map<number, { hour: number; n: number; bad: number; histogram: Histogram; sums: number[] }>()
   for (const counted of [...before, ...after]) {
     const hour = hourOf(counted.startedMs)
-    const hourCell = hours.get(hour) ?? { hour, n: 0, histogram: new Histogram(), sums: SERIES.map(() => 0) }
+    const hourCell = hours.get(hour) ?? { hour, n: 0, bad: 0, histogram: new Histogram(), sums: SERIES.map(() => 0) }
     hours.set(hour, hourCell)
     hourCell.n += counted.times
+    if (counted.bad) hourCell.bad += counted.times
     hourCell.histogram.add(counted.durations[SERIES.length - 1] ?? 0, counted.times)
     for (let i = 0; i < hourCell.sums.length; i++) hourCell.sums[i] = (hourCell.sums[i] ?? 0) + counted.times * (counted.durations[i] ?? 0)
     if (!counted.saysUsual) continue
@@ -70,8 +74,8 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
     on conflict (day_ms, pool, first, network) do update set n = excluded.n, sketch = excluded.sketch`,
     [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))],
   )
-  const storedHours = await handle.query<{ hour_ms: number; n: number; sketch: Uint8Array; sums: (number | string)[] | null }>(
-    'select hour_ms, n, sketch, sums from hours where hour_ms = any($1::bigint[])',
+  const storedHours = await handle.query<{ hour_ms: number; n: number; bad: number; sketch: Uint8Array; sums: (number | string)[] | null }>(
+    'select hour_ms, n, bad, sketch, sums from hours where hour_ms = any($1::bigint[])',
     [[...hours.keys()]],
   )
   for (const row of storedHours) {
@@ -79,13 +83,14 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
     const [stored] = unpackHistograms(row.sketch)
     if (!cell || !stored) continue
     cell.n += row.n
+    cell.bad += row.bad
     cell.histogram.merge(stored)
     // int8 in arrays comes as texts from a PostgreSQL server.
     row.sums?.forEach((sum, i) => (cell.sums[i] = (cell.sums[i] ?? 0) + Number(sum)))
   }
   await handle.query(
-    `insert into hours (hour_ms, n, sketch, sums) select hour, n, decode(sketch, 'base64'), sums from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, sketch text, sums bigint[])
-    on conflict (hour_ms) do update set n = excluded.n, sketch = excluded.sketch, sums = excluded.sums`,
+    `insert into hours (hour_ms, n, bad, sketch, sums) select hour, n, bad, decode(sketch, 'base64'), sums from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, bad integer, sketch text, sums bigint[])
+    on conflict (hour_ms) do update set n = excluded.n, bad = excluded.bad, sketch = excluded.sketch, sums = excluded.sums`,
     [
       JSON.stringify(
         [...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })),
@@ -97,10 +102,15 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
 /** What attempts that are known counted for until now. */
 export async function countedBefore(handle: Queryable, ids: readonly string[]): Promise<Counted[]> {
   if (ids.length === 0) return []
-  const rows = await handle.query<{ pool: string | null; first: boolean; network: string; started_ms: number; blame_ms: number[]; counted: boolean }>(
-    `select pool, first, network, started_ms, blame_ms, counted from attempts where id = any($1) and outcome in ('ready', 'slow')`,
-    [ids],
-  )
+  const rows = await handle.query<{
+    pool: string | null
+    first: boolean
+    network: string
+    started_ms: number
+    blame_ms: number[]
+    counted: boolean
+    lost_ms: number
+  }>(`select pool, first, network, started_ms, blame_ms, counted, lost_ms from attempts where id = any($1) and outcome in ('ready', 'slow')`, [ids])
   return rows.map((row) => ({
     pool: row.pool ?? '',
     first: row.first,
@@ -108,6 +118,7 @@ export async function countedBefore(handle: Queryable, ids: readonly string[]): 
     startedMs: row.started_ms,
     durations: row.blame_ms,
     times: -1,
+    bad: row.lost_ms > 0,
     saysUsual: row.counted,
   }))
 }
