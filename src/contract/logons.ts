@@ -96,8 +96,8 @@ export const IncidentPage = IncidentLine.extend({
   suspects: z.array(z.object({ change: ChangeSaid, score: z.number(), reasons: z.array(Clue) })),
   /** Hour by hour at its place: how many logged on, and how many had it. */
   hours: z.array(z.object({ atMs: z.number(), n: z.number(), hit: z.number() })),
-  /** What was done since it began that may have helped: jobs and changes, the newest first. */
-  done: z.array(z.object({ atMs: z.number(), sentence: z.string() })),
+  /** What was done since it began that may have helped: jobs and changes; what was done where it sits first, then the newest. */
+  done: z.array(z.object({ atMs: z.number(), sentence: z.string(), here: z.boolean() })),
   watch: Watch.nullable(),
 })
 export type IncidentPage = z.infer<typeof IncidentPage>

@@ -104,17 +104,24 @@ export async function readIncident(need: Need, id: string, fromMs: number, toMs:
   }
 }
 
-/** Jobs that ended and changes that were made since it began. */
-async function doneSince({ database, now }: Need, { sinceMs }: IncidentLine): Promise<IncidentPage['done']> {
+/** Jobs that ended and changes that were made since it began; those at its places first. */
+async function doneSince({ database, now }: Need, { sinceMs, scope }: IncidentLine): Promise<IncidentPage['done']> {
   const [jobs, changes] = await Promise.all([
-    database.query<{ atMs: number; sentence: string }>(
-      `select ended_ms as "atMs", title || coalesce(' (' || target || ')', '') || ', ' || author as sentence from jobs where state = 'done' and ended_ms >= $1 order by ended_ms desc limit 30`,
+    database.query<{ atMs: number; sentence: string; target: string | null }>(
+      `select ended_ms as "atMs", title || coalesce(' (' || target || ')', '') || ', ' || author as sentence, target from jobs where state = 'done' and ended_ms >= $1 order by ended_ms desc limit 30`,
       [sinceMs],
     ),
     listChanges(database, sinceMs, now()),
   ])
-  const told = changes.filter(({ id }) => !id.startsWith('job-')).map(({ atMs, sentence }) => ({ atMs, sentence }))
-  return [...jobs, ...told].sort((a, b) => b.atMs - a.atMs).slice(0, 40)
+  const values = scope.map(({ value }) => value.toLowerCase())
+  const atPlace = (value: string) => values.includes(value.toLowerCase())
+  const done = [
+    ...jobs.map(({ atMs, sentence, target }) => ({ atMs, sentence, here: target !== null && atPlace(target) })),
+    ...changes
+      .filter(({ id }) => !id.startsWith('job-'))
+      .map(({ atMs, sentence, scope: at }) => ({ atMs, sentence, here: at.some(({ value }) => atPlace(value)) })),
+  ]
+  return done.sort((a, b) => Number(b.here) - Number(a.here) || b.atMs - a.atMs).slice(0, 40)
 }
 
 /** What is known of an attempt's part or package is known only of those who had it: such elements follow the people instead of the place. */

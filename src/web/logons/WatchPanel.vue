@@ -49,7 +49,7 @@ const rows = computed(() => (props.watch ? [['before', props.watch.before] as co
     <ul>
       <li v-for="one in done.slice(0, 8)" :key="`${one.atMs}${one.sentence}`">
         <BButton variant="link" @click="emit('choose', one.atMs)">{{ one.sentence }}</BButton>
-        <span class="quiet small" :title="exact(one.atMs)"> {{ when(one.atMs) }}</span>
+        <span class="quiet small" :title="exact(one.atMs)"> {{ when(one.atMs) }}<template v-if="one.here">, right there</template></span>
       </li>
     </ul>
   </template>

@@ -1,0 +1,118 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { logon, START_MS } from '../../core/logons/fixtures/builders'
+import type { Database } from '../db/database'
+import { openEmbedded } from '../db/embedded'
+import { migrate } from '../db/migrate'
+import { keepChanges } from '../journal/changes'
+import { incidentLines, readIncident } from './incidents'
+import { Intake } from './intake'
+
+const MINUTE = 60_000
+const HOUR = 60 * MINUTE
+const template = 'dist/server/empty-database.tar'
+let database: Database
+let intake: Intake
+let nowMs = START_MS + 8 * HOUR
+const need = () =>
+  ({
+    database,
+    now: () => nowMs,
+    evidence: {
+      incidents: (fromMs: number, toMs: number) => intake.incidents(fromMs, toMs),
+      hours: async (scope: never, cause: string, fromMs: number, toMs: number) => intake.hoursOf(scope, cause, fromMs, toMs),
+    },
+  }) as unknown as Parameters<typeof readIncident>[0]
+
+/** A logon every half minute on one of six hosts of two images. @param ill those on image `hall 2` wait for their profile */
+const hour = (from: number, ill: boolean) =>
+  Array.from({ length: 120 }, (_, i) => {
+    const host = `TH-${i % 6}`
+    const image = i % 6 < 3 ? 'hall 1' : 'hall 2'
+    const profile = ill && image === 'hall 2' ? 30_000 + 10 * i : 1200 + 10 * i
+    return logon({
+      id: `h${from}-${i}`,
+      person: `p${i}`,
+      host,
+      at: from + i * 30_000,
+      phases: { broker: 500, profile, shell: 4000 },
+      attrs: { image, share: 's' },
+    })
+  }).flat()
+
+const ONSET_MS = START_MS + 3 * HOUR
+const DONE_MS = ONSET_MS + HOUR + 5 * MINUTE
+beforeAll(async () => {
+  database = await openEmbedded(undefined, existsSync(template) ? new Blob([readFileSync(template)]) : undefined)
+  await migrate(database)
+  await keepChanges(
+    database,
+    [
+      {
+        id: 'image',
+        atMs: ONSET_MS - 10 * MINUTE,
+        kind: 'image',
+        scope: [{ dimension: 'image', value: 'hall 2' }],
+        sentence: 'Image hall 2 everywhere',
+        who: 'ada',
+      },
+      { id: 'other', atMs: DONE_MS + MINUTE, kind: 'gateway', scope: [], sentence: 'Gateway restarted', who: 'ada' },
+      { id: 'back', atMs: DONE_MS, kind: 'image', scope: [{ dimension: 'image', value: 'hall 2' }], sentence: 'Profile helper put back', who: 'ada' },
+    ],
+    START_MS,
+  )
+  intake = new Intake(database)
+  await intake.refresh()
+  for (const [from, ill] of [
+    [START_MS, false],
+    [START_MS + HOUR, false],
+    [START_MS + 2 * HOUR, false],
+    [ONSET_MS, true],
+    [DONE_MS, false],
+    [DONE_MS + HOUR, false],
+  ] as const)
+    await intake.ingest(hour(from, ill), nowMs)
+})
+afterAll(() => database.close())
+
+describe('an incident', () => {
+  const found = async () => incidentLines(await intake.incidents(START_MS, nowMs))
+
+  it('is one line for all of its logons: where, since when, how much, and the change that is suspected', async () => {
+    const [line] = await found()
+    expect(line?.scope).toEqual([{ dimension: 'image', value: 'hall 2' }])
+    expect(Math.abs((line?.sinceMs ?? 0) - ONSET_MS)).toBeLessThan(5 * MINUTE)
+    expect(line?.attempts).toBeGreaterThanOrEqual(55)
+    expect(line?.people).toBeGreaterThanOrEqual(55)
+    expect(line?.change?.id).toBe('image')
+  })
+
+  it('has a page with the reasons, its hours, and what was done since: where it sits first', async () => {
+    const [line] = await found()
+    const page = await readIncident(need(), line?.id ?? '', START_MS, nowMs, undefined)
+    expect(page.contrast.inside.hit).toBeGreaterThan(0.9 * 55)
+    expect(page.p).toBeLessThan(1e-6)
+    expect(page.done.map(({ sentence, here }) => [sentence, here])).toEqual([
+      ['Profile helper put back', true],
+      ['Gateway restarted', false],
+    ])
+    expect(page.hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(line?.attempts)
+    expect(page.suspects.map(({ change }) => change.id)).toContain('image')
+    expect(page.watch).toBeNull()
+  })
+
+  it('is followed from a moment on: it helped, said by those on the same image only', async () => {
+    const [line] = await found()
+    const { watch } = await readIncident(need(), line?.id ?? '', START_MS, nowMs, DONE_MS)
+    expect(watch?.verdict).toBe('helped')
+    expect(watch?.sentence).toMatch(/^Helped: 3\d s → \d\.\d s, 120 logons so far\.$/)
+    expect(watch?.cohort).toBe('everybody on hall 2')
+    // Right after the moment there is nobody to ask.
+    nowMs = START_MS + 9 * HOUR
+    expect((await readIncident(need(), line?.id ?? '', START_MS, nowMs, START_MS + 8 * HOUR)).watch?.verdict).toBe('waiting')
+  })
+
+  it('that is none of this window is not known', async () => {
+    await expect(readIncident(need(), 'share-slow~share=x~1', START_MS, nowMs, undefined)).rejects.toMatchObject({ code: 'incident.unknown' })
+  })
+})
