@@ -30,8 +30,6 @@ export const Cohort = z.object({
   medianMs: z.number(),
   highMs: z.number(),
   phases: z.array(z.object({ phase: z.string(), medianMs: z.number() })),
-  /** How many logons the medians of the phases rest on: of very many, evenly chosen ones. */
-  phasesOf: z.number(),
   causes: z.array(z.object({ cause: z.string(), title: z.string(), n: z.number() })),
   /** How many took how long: counts by bucket, see bucketFromMs. */
   buckets: z.array(z.number()),

@@ -175,6 +175,15 @@ export const POLICY_ROUTES = {
     query: z.object({ days: z.coerce.number().min(1).max(90).default(30) }),
     response: StretchLines,
   },
+  ways: {
+    method: 'GET',
+    path: '/api/sessions/ways',
+    permission: 'viewer',
+    sentence: 'Which way the logons of the last 7 days really went, by network: direct or over the relay, as their evidence says.',
+    response: z.object({
+      ways: z.array(z.object({ network: z.string(), transport: z.string(), logons: z.number(), connectMs: z.number().nullable(), lost: z.number() })),
+    }),
+  },
   limitsOf: {
     method: 'POST',
     path: '/api/policies/limits',

@@ -9,9 +9,6 @@ import { COLUMN_OF } from './recall'
 type Kind = (typeof COHORT_KINDS)[number]
 const isKind = (kind: string): kind is Kind => (COHORT_KINDS as readonly string[]).includes(kind)
 
-/** The medians of a dozen phases need as many sorts: of more logons than twice this, evenly chosen ones tell them well enough (within 1 %). */
-const ENOUGH_FOR_PHASES = 8000
-
 /** The logons of one cohort of a window, in figures that can be laid beside another's. */
 export async function readCohort(database: Queryable, id: string, fromMs: number, toMs: number): Promise<Cohort> {
   const kind = id.slice(0, id.indexOf(':'))
@@ -29,13 +26,11 @@ export async function readCohort(database: Queryable, id: string, fromMs: number
   const within = `started_ms >= $1 and started_ms < $2 and ${where}`
   const got = `outcome in ('ready', 'slow', 'degraded')`
   const [row] = await database.query<{ made: Made }>(
-    `with v as materialized (select outcome, total_ms, lost_ms, cause, blame_ms, row_number() over () as r, count(*) over () as n from attempts where ${within} and outcome <> 'open'),
-    w as (select *, r % greatest(1, n / ${ENOUGH_FOR_PHASES}) = 0 as chosen from v)
+    `with w as materialized (select outcome, total_ms, lost_ms, cause, blame_ms from attempts where ${within} and outcome <> 'open')
     select json_build_object(
       'logons', count(*), 'failed', count(*) filter (where outcome = 'failed'), 'slow', count(*) filter (where outcome = 'slow'), 'lostMs', coalesce(sum(lost_ms), 0),
       'quantiles', percentile_cont(array[0.1, 0.5, 0.9]) within group (order by total_ms) filter (where ${got}),
-      'phasesOf', count(*) filter (where chosen and ${got}),
-      'phases', (select json_build_array(${SERIES.map((_, i) => `percentile_cont(0.5) within group (order by blame_ms[${i + 1}])`).join(', ')}) from w where chosen and ${got}),
+      'phases', json_build_array(${SERIES.map((_, i) => `percentile_cont(0.5) within group (order by blame_ms[${i + 1}]) filter (where ${got})`).join(', ')}),
       'causes', (select json_agg(c) from (select cause, count(*) as n from w where cause is not null group by cause order by count(*) desc limit 6) c),
       'buckets', (select json_agg(b) from (select least(${BUCKETS - 1}, greatest(0, floor(ln(greatest(total_ms, 1) / 2000.0) / ln(1.15))))::integer as at, count(*) as n from w where ${got} group by 1) b)) as made from w`,
     params,
@@ -59,7 +54,6 @@ export async function readCohort(database: Queryable, id: string, fromMs: number
       const ms = Math.round(made?.phases[i] ?? 0)
       return ms > 0 ? [{ phase, medianMs: ms }] : []
     }),
-    phasesOf: made?.phasesOf ?? 0,
     causes: (made?.causes ?? []).map(({ cause, n }) => ({ cause, title: CAUSE_BY_ID.get(cause)?.title ?? 'Not explained', n })),
     buckets,
   }
@@ -72,7 +66,6 @@ interface Made {
   lostMs: number
   quantiles: number[] | null
   phases: (number | null)[]
-  phasesOf: number
   causes: { cause: string; n: number }[] | null
   buckets: { at: number; n: number }[] | null
 }

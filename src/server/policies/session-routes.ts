@@ -18,6 +18,7 @@ import { StepStopped } from '../journal/jobs'
 import { loadOrg } from '../logons/model'
 import type { Context, Handlers } from '../shell/context'
 import { readDraft } from './drafts'
+import { waysOf } from './effects'
 import { limitProofJob, limitProofs } from './limit-proof'
 import { keepStretches, limitsOf, oddSessions, plainWords, proofsOfPerson, stretchLines, valuesForSession } from './sessions'
 import { versionsOf } from './sets'
@@ -28,6 +29,7 @@ type Names =
   | 'sessionsProof'
   | 'sessionTell'
   | 'stretches'
+  | 'ways'
   | 'limitsOf'
   | 'limitProof'
   | 'limitProofs'
@@ -60,6 +62,7 @@ export function sessionHandlers(context: Context): Handlers<Names> {
       })
       return { text }
     },
+    ways: async () => ({ ways: await waysOf(database, now()) }),
     stretches: ({ input: { query } }) => stretchLines(database, query.days, now()),
     async limitsOf({ input: { body } }) {
       const [versions, draft] = await Promise.all([versionsOf(database), body.draft ? readDraft(database) : null])

@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { bucketFromMs, COHORT_KINDS, type Cohort } from '../../contract/compare'
 import type { Story } from '../../contract/logons'
 import { csvAddress } from '../kit/csv'
-import { count, duration, when } from '../kit/format'
+import { duration, when } from '../kit/format'
 import { call, problemWords } from '../shell/api'
 import { MOST_ON_BENCH, useBench } from '../shell/bench'
 import { useWindow } from '../shell/window'
@@ -57,8 +57,6 @@ function away(id: string): void {
   bench.take(id)
   void set(ids.value.filter((one) => one !== id))
 }
-/** Of more logons than this, only some tell the medians of phases. */
-const thinned = computed(() => cohorts.value.filter((one) => one.logons > 16_000 && one.phasesOf < 0.9 * (one.logons - one.failed)))
 const kind = ref<string>('host')
 const value = ref('')
 function add(): void {
@@ -121,10 +119,6 @@ const csv = (table: (typeof tables.value)[number]) =>
             </tbody>
           </table>
         </div>
-        <p v-if="table.heads[0] && !table.heads[0].startsWith('logon:') && thinned.length" class="quiet small">
-          Medians of phases are from evenly chosen logons where there are very many:
-          {{ thinned.map((one) => `${titleOf(one.id)}, ${count(one.phasesOf)}`).join('; ') }}.
-        </p>
         <p v-if="!all && table.heads.length > 1" class="quiet small">
           {{ table.lines.filter((l) => !l.differs).length }} more are alike{{ table.heads.length > 1 ? ' (numbers within 15 %)' : '' }}.
         </p>

@@ -14,7 +14,6 @@ const cohort = (id: string, changes: Partial<Cohort>): Cohort => ({
   lowMs: 9000,
   medianMs: 14_000,
   highMs: 20_000,
-  phasesOf: 190,
   phases: [
     { phase: 'policy', medianMs: 2000 },
     { phase: 'shell', medianMs: 4000 },

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, watch } from 'vue'
 import { LINE_CLASSES, lineClasses, readinessFor, settingOf, type LineSample } from '../../core/policies'
-import { count, percent, plural } from '../kit/format'
+import { count, duration, percent, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
 import PolicyViews from './PolicyViews.vue'
@@ -13,6 +13,16 @@ import { useStretches } from './stretches'
 const { page, set } = usePolicies()
 const { columns, isPending, error, refetch } = useStretches()
 const { data: policy } = useQuery({ queryKey: ['policy'], queryFn: () => call('policy', {}) })
+const { data: gone } = useQuery({ queryKey: ['ways'], queryFn: () => call('ways', {}) })
+const ways = computed(() => {
+  const list = gone.value?.ways ?? []
+  return list.map((way) => ({ ...way, all: list.filter(({ network }) => network === way.network).reduce((sum, { logons }) => sum + logons, 0) }))
+})
+/** The networks that most come from, beside each other. */
+const besides = computed(() => {
+  const networks = [...new Set(ways.value.filter(({ network }) => network !== '').map(({ network }) => network))].slice(0, 4)
+  return networks.length < 2 ? null : { path: '/logons/compare', query: { one: networks.map((network) => `network:${network}`), window: '7d' } }
+})
 const limits = reactive({ lowKbps: 256, mediumKbps: 512, farMs: 250, lineMarginPercent: 20 })
 watch(
   set,
@@ -148,6 +158,39 @@ const switched = computed(() =>
         <p class="small quiet">
           Each stretch of a session counts once, by the line that was measured then. A line goes down a class at once, and up only beyond the margin.
         </p>
+        <template v-if="ways.length">
+          <h2>Which way they really go</h2>
+          <table class="plain" aria-label="Ways">
+            <thead>
+              <tr>
+                <th>Network</th>
+                <th>Way</th>
+                <th class="number">Logons, 7 days</th>
+                <th class="number">Of that network</th>
+                <th class="number">Connect, middle</th>
+                <th class="number">Lost time</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="way in ways" :key="way.network + way.transport">
+                <td>{{ way.network || 'not known' }}</td>
+                <td>
+                  <RouterLink :to="{ path: '/logons', query: { network: way.network, transport: way.transport, window: '7d' } }">{{
+                    way.transport === 'relay' ? 'over the relay' : way.transport
+                  }}</RouterLink>
+                </td>
+                <td class="number">{{ count(way.logons) }}</td>
+                <td class="number">{{ percent(way.logons / way.all) }}</td>
+                <td class="number">{{ way.connectMs === null ? '–' : duration(way.connectMs) }}</td>
+                <td class="number">{{ percent(way.lost / way.logons) }}</td>
+              </tr>
+            </tbody>
+          </table>
+          <p class="small quiet">
+            As the evidence of each logon says, not as the policy wishes.
+            <RouterLink v-if="besides" :to="besides">Networks side by side on the bench</RouterLink>
+          </p>
+        </template>
         <h2>Who flips between two classes</h2>
         <p v-if="classed.flips.length === 0" class="moss">Nobody.</p>
         <table v-else class="plain" aria-label="Who flips">
