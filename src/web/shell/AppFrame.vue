@@ -76,7 +76,11 @@ async function signOut(): Promise<void> {
       <div>
         <p class="quiet small">{{ session.me?.role.replace('-', ' ') }} at {{ session.me?.organisation }}</p>
         <RouterLink v-if="session.isAdministrator" to="/access">Accounts and tokens</RouterLink>
-        <RouterLink v-else to="/access">Password</RouterLink><br /><BButton variant="link" @click="keysShown = true">Keys</BButton><br /><BButton variant="link" @click="signOut">Sign out</BButton>
+        <RouterLink v-else to="/access">Password</RouterLink><br /><BButton variant="link" @click="keysShown = true">Keys</BButton><br /><BButton
+          variant="link"
+          @click="signOut"
+          >Sign out</BButton
+        >
       </div>
     </details>
   </header>
