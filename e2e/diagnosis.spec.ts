@@ -1,6 +1,7 @@
 import { expect, test } from '@playwright/test'
 import { document, logonEvents, PROVIDERS, utf16 } from '../src/core/formats/eventlog/fixtures/events'
-import { attempts, evidence, signIn } from './demo'
+import { handedOver } from '../src/core/logons/fixtures/clocks'
+import { attempts, auth, evidence, signIn } from './demo'
 
 test('event logs of one machine, a channel each, in any order: the logon is put together; a rule of one’s own takes part', async ({ page }) => {
   await signIn(page, 'Hedda Vaas', '/logons/sources')
@@ -128,4 +129,26 @@ test('pictures lead to the logons behind them, and go out as files; hosts and lo
   await expect(page.getByRole('columnheader', { name: 'pool back-office' })).toBeVisible()
   await page.goto('/logons/compare?one=planet:x')
   await expect(page.getByRole('alert').first()).toContainText('nothing that can be compared')
+})
+
+test('a clock that is off is found while evidence is read, put right, and said', async ({ page, request }) => {
+  const list = handedOver({ 'H-3': 330_000 })
+  const shift = Date.now() - 2 * 3_600_000 - Math.max(...list.map(({ timeMs }) => timeMs))
+  const lines = list.map((o) => JSON.stringify({ ...o, attempt: `clock-${o.attempt}`, time: o.timeMs + shift, timeMs: undefined }))
+  const sent = await request.post('/api/evidence/files', {
+    headers: { ...auth(), 'content-type': 'application/x-ndjson', 'x-file-name': 'clocks.ndjson' },
+    data: lines.join('\n'),
+  })
+  const { id } = (await sent.json()) as { id: string }
+  await expect
+    .poll(async () => ((await (await request.get(`/api/evidence/files/${id}`, { headers: auth() })).json()) as { state: string }).state)
+    .toBe('done')
+  await signIn(page, 'Hedda Vaas', '/logons/sources')
+  const row = page.getByRole('table', { name: 'Clocks that are off' }).getByRole('row').filter({ hasText: 'H-3' })
+  await expect(row).toContainText('5 min')
+  await expect(row).toContainText('tickets are refused beyond 5 min')
+  await page.goto('/logons/clock-a3')
+  await expect(page.getByText(/The clock of H-3 is 5 min \d+ s ahead \(± \d/).first()).toBeVisible()
+  // Nobody waited for five minutes: it was the clock.
+  await expect(page.getByRole('heading', { level: 1 })).toContainText(/logged on in \d\.\d s/)
 })
