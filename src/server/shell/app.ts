@@ -129,12 +129,13 @@ function registerRoute(app: FastifyInstance, context: Context, name: RouteName, 
 
 function asProblem(error: FastifyError | Problem): Problem {
   if (error instanceof Problem) return error
-  if (error.validation)
-    return new Problem(
-      'request.invalid',
-      error.message,
-      error.validation.map(({ instancePath, message }) => ({ path: instancePath.replace(/^\//, '').replaceAll('/', '.'), sentence: message ?? '' })),
-    )
+  if (error.validation) {
+    const where = error.validation.map(({ instancePath, message }) => ({
+      path: instancePath.replace(/^\//, '').replaceAll('/', '.'),
+      sentence: message ?? '',
+    }))
+    return new Problem('request.invalid', where.map(({ path, sentence }) => (path === '' ? sentence : `${path}: ${sentence}`)).join('; '), where)
+  }
   if (error.statusCode === 413 || error.code === 'FST_REQ_FILE_TOO_LARGE') return new Problem('body.too-large')
   if (error.statusCode === 415) return new Problem('format.unknown')
   if (error.statusCode === 429) return new Problem('rate.limited')

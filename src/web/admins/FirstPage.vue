@@ -21,7 +21,7 @@ async function make(): Promise<void> {
   fault.value = null
   try {
     session.take(
-      await call('firstAccount', { body: { code: code.value, name: name.value.trim(), fullName: fullName.value, password: password.value } }),
+      await call('firstAccount', { body: { code: code.value, name: name.value.trim().toLowerCase(), fullName: fullName.value, password: password.value } }),
     )
     await router.push('/')
   } catch (error) {
