@@ -21,7 +21,9 @@ async function make(): Promise<void> {
   fault.value = null
   try {
     session.take(
-      await call('firstAccount', { body: { code: code.value, name: name.value.trim().toLowerCase(), fullName: fullName.value, password: password.value } }),
+      await call('firstAccount', {
+        body: { code: code.value, name: name.value.trim().toLowerCase(), fullName: fullName.value, password: password.value },
+      }),
     )
     await router.push('/')
   } catch (error) {
@@ -34,7 +36,7 @@ async function make(): Promise<void> {
 
 <template>
   <main class="first">
-    <div class="mark"><IkebanaMark /><span>Ikebana</span></div>
+    <div class="head"><IkebanaMark /><span>Ikebana</span></div>
     <h1>The first account</h1>
     <p class="quiet">It is an administrator. Further accounts, and tokens for programs, are made with it.</p>
     <form @submit.prevent="make">
@@ -60,7 +62,7 @@ async function make(): Promise<void> {
   max-width: 340px;
   margin: 12vh 0 0 max(24px, 18vw);
 }
-.mark {
+.head {
   display: flex;
   gap: 8px;
   align-items: center;

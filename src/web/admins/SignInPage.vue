@@ -37,7 +37,7 @@ async function signInAs(account: { name: string; password: string }): Promise<vo
 
 <template>
   <main class="sign-in">
-    <div class="mark"><IkebanaMark /><span>Ikebana</span></div>
+    <div class="head"><IkebanaMark /><span>Ikebana</span></div>
     <h1>{{ offer?.organisation ?? '…' }}</h1>
     <p v-if="offer?.first" class="ochre" role="status">
       There is no account yet. The server printed an address at its start, where the first one is made: whoever can read its output opens it.
@@ -65,7 +65,7 @@ async function signInAs(account: { name: string; password: string }): Promise<vo
   max-width: 320px;
   margin: 12vh 0 0 max(24px, 18vw);
 }
-.mark {
+.head {
   display: flex;
   gap: 8px;
   align-items: center;
