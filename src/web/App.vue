@@ -2,8 +2,10 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import AppFrame from './shell/AppFrame.vue'
+import { useDarkPages } from './shell/dark'
 import { useSession } from './shell/session'
 
+useDarkPages()
 const session = useSession()
 const route = useRoute()
 const framed = computed(() => session.me !== null && !route.meta['open'])

@@ -28,28 +28,12 @@ function lastNonZero(bytes: Uint8Array): number {
   if (end % 16 === 0 && bytes.byteOffset % 4 === 0) {
     const words = new Int32Array(bytes.buffer, bytes.byteOffset, end / 4)
     let at = words.length
-    // Tables mostly hold something in their first 4 KiB only.
-    if (at > 1024 && allZero(words.subarray(1024))) at = 1024
-    while (at > 0 && words[at - 1] === 0) at--
+    while (at > 0 && ((words[at - 1] ?? 0) | (words[at - 2] ?? 0) | (words[at - 3] ?? 0) | (words[at - 4] ?? 0)) === 0) at -= 4
     end = at * 4
   }
   while (end > 0 && bytes[end - 1] === 0) end--
   return end
 }
-
-/** Eight words a step, joined: a stretch of zeros costs as little as can be. */
-function allZero(words: Int32Array): boolean {
-  const word: Record<number, number> = words
-  const end = words.length - 7
-  let joined = 0
-  let i = 0
-  for (; i < end; i += 8)
-    joined |=
-      at(word, i) | at(word, i + 1) | at(word, i + 2) | at(word, i + 3) | at(word, i + 4) | at(word, i + 5) | at(word, i + 6) | at(word, i + 7)
-  for (; i < words.length; i++) joined |= at(word, i)
-  return joined === 0
-}
-const at = (words: Readonly<Record<number, number>>, i: number): number => words[i] ?? 0
 
 /** OPERATORS[k][bit]: what a set bit of the checksum becomes after 2^k zero bytes (the method of zlib's crc32_combine, from memory). */
 const OPERATORS: Uint32Array[] = [

@@ -40,13 +40,8 @@ export function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset 
   const gaps = new Map<string, Map<string, number[]>>()
   const inside = new Map<string, { low: number[]; high: number[] }>()
   for (const { phases, marks } of attempts) {
-    const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
-    for (let i = 1; i < ordered.length; i++) {
-      const [from, to] = [ordered[i - 1], ordered[i]]
-      if (!from || !to || from.host === to.host) continue
-      // By who hands over what to whom: each of the receiving machines is compared with the others that do the same.
-      push(gaps, `${from.host ?? ''} ${from.phase} ${to.phase}`, to.host ?? '', to.startMs - from.endMs)
-    }
+    // By who hands over what to whom: each of the receiving machines is compared with the others that do the same.
+    for (const { from, to } of handovers(phases)) push(gaps, `${from.host ?? ''} ${from.phase} ${to.phase}`, to.host ?? '', to.startMs - from.endMs)
     for (const mark of marks) {
       const around = phases.find(({ phase, host, ended }) => phase === mark.phase && ended && host !== null && host !== mark.host)
       if (!around || mark.host === null) continue
@@ -130,13 +125,10 @@ export function offIn(attempt: Timed, offsets: ReadonlyMap<string, ClockOffset>)
 
 function shows({ phases }: Timed, { machine, offsetMs, typicalMs }: ClockOffset): boolean {
   if (typicalMs === null) return true
-  const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
-  const gaps = ordered.flatMap((to, i) => {
-    const from = ordered[i - 1]
-    return from && from.host !== to.host && to.host === machine ? [to.startMs - from.endMs] : []
-  })
-  const [gap] = gaps
-  return gap === undefined || Math.abs(gap - typicalMs - offsetMs) <= Math.abs(gap - typicalMs)
+  const first = handovers(phases).find(({ to }) => to.host === machine)
+  if (!first) return true
+  const gap = first.to.startMs - first.from.endMs
+  return Math.abs(gap - typicalMs - offsetMs) <= Math.abs(gap - typicalMs)
 }
 
 /**
@@ -184,9 +176,9 @@ export function clockSays({ machine, offsetMs, uncertaintyMs, n }: ClockOffset):
   return `The clock of ${machine} is ${by} ${offsetMs > 0 ? 'ahead' : 'behind'} (± ${(uncertaintyMs / 1000).toFixed(1)} s, by ${n} logons)`
 }
 
-/** So many of the newest logons of a machine tell what its clock is. */
+/** So many of the newest logons tell what the clocks are. */
 const SAMPLE = 4000
-/** Looked at again when so many are new. */
+/** Looked at again when so many are new, and an eighth of the sample: all of it is gone through each time. */
 const FRESH = 100
 /** Clocks drift apart and are set: what was a day ago says nothing. */
 const SAME_MS = 24 * 3_600_000
@@ -218,7 +210,7 @@ export class ClockWatch {
         this.#sample.push({ atMs: startedAtMs, thread, timed: { phases, marks, host } })
     }
     this.#fresh += attempts.length
-    if (this.#fresh < FRESH && this.#sample.length > FRESH) return null
+    if (this.#fresh < Math.max(FRESH, Math.min(SAMPLE, this.#sample.length) / 8) && this.#sample.length > FRESH) return null
     this.#fresh = 0
     const aroundMs = attempts[attempts.length >> 1]?.attempt.startedAtMs ?? 0
     this.#sample = this.#sample.slice(-SAMPLE)
@@ -241,6 +233,15 @@ export class ClockWatch {
     )
     return [...new Set(threads.map(({ thread }) => thread))]
   }
+}
+
+/** Where a phase of one machine is followed by one of another, in the order in which phases follow each other. */
+function handovers(phases: readonly Phase[]): { readonly from: Phase; readonly to: Phase }[] {
+  const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
+  return ordered.flatMap((to, i) => {
+    const from = ordered[i - 1]
+    return from && from.host !== to.host ? [{ from, to }] : []
+  })
 }
 
 const rankOf = ({ phase }: Phase) => RANK.get(phase) ?? RANK.size

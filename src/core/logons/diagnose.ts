@@ -1,6 +1,6 @@
 import { endedWell, isUnusual, withMild, type Measured } from './analyse'
 import type { Around } from './around'
-import { CAUSES, type Clue, type Remedy } from './causes'
+import { CAUSES, type Cause, type Clue, type Remedy } from './causes'
 import { factsOf } from './facts'
 import type { OrdinaryModel } from './ordinary'
 import type { Org } from '../people/org'
@@ -63,7 +63,7 @@ export function diagnose(measured: Measured, around: Around, org: Org, ordinary:
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
   const facts = factsOf(measured, around, org, ordinary)
   const wrongProfile = measured.outcome === 'degraded'
-  const weighed = CAUSES.flatMap((cause) => {
+  const weighed = CAUSES.flatMap((cause): Weighed[] => {
     const looked = cause.look(facts)
     if (!looked?.some((clue) => clue.for)) return []
     const evidence = cause.about === 'slow' && wrongProfile ? [...looked, WRONG_PROFILE] : looked
@@ -98,13 +98,15 @@ export function diagnose(measured: Measured, around: Around, org: Org, ordinary:
 }
 
 interface Weighed {
-  readonly evidence: readonly Clue[]
+  readonly cause: Cause
+  evidence: readonly Clue[]
+  logOdds: number
   odds: number
 }
 
 /**
- * Two troubles at once: of those that the evidence shows by itself, the one that explains most of the excess is the main one, however sure the others are. It
- * changes its odds with the one before it.
+ * Two troubles at once: where the likeliest explains less than half of the excess, the next that the evidence shows by itself and that explains more is the
+ * main one. They change their odds: a clue of each says so, so that the scores still add up.
  */
 function mainFirst(weighed: Weighed[]): void {
   const [first] = weighed
@@ -112,6 +114,11 @@ function mainFirst(weighed: Weighed[]): void {
   if (!first || explains(first) >= 0.5) return
   const other = weighed.find((one) => explains(one) > explains(first) && one.evidence.some((clue) => clue.for && clue.weight >= SHOWS))
   if (!other) return
+  const apart = first.logOdds - other.logOdds
+  const clue = (speaksFor: boolean, sentence: string): Clue => ({ for: speaksFor, weight: rounded(apart), sentence })
+  other.evidence = [...other.evidence, clue(true, `It explains more of the time than what is shown as well: ${first.cause.title.toLowerCase()}.`)]
+  first.evidence = [...first.evidence, clue(false, `What is shown as well explains more of the time: ${other.cause.title.toLowerCase()}.`)]
+  ;[first.logOdds, other.logOdds] = [other.logOdds, first.logOdds]
   ;[first.odds, other.odds] = [other.odds, first.odds]
   weighed.splice(weighed.indexOf(other), 1)
   weighed.unshift(other)

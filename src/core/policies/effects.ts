@@ -104,19 +104,20 @@ export function sayEffect({ group, ask }: EffectQuestion, answer: EffectAnswer, 
     const { before, after } = answer
     if (before.n < FEWEST || after.n < FEWEST) {
       const [side, n] = before.n < FEWEST ? [ask.before, before.n] : [ask.after, after.n]
-      return said(`Not known: in ${days} days there ${n === 1 ? 'was 1 logon' : `were ${n} logons`} ${side.says} in these pools.`)
+      return said(`Not known: in ${days} days there ${n === 1 ? 'was 1 logon' : `were ${n} logons`} ${side.says} on these pools.`)
     }
     const what = ask.phase === 'total' ? 'A logon' : `${ask.phase.charAt(0).toUpperCase()}${ask.phase.slice(1)}`
-    const sentence = `${what} takes ${say(before.ms)} ${ask.before.says}, ${say(after.ms)} ${ask.after.says}, in the middle (${before.n} and ${after.n} logons of ${days} days in these pools).`
+    const sentence = `${what} takes ${say(before.ms)} ${ask.before.says}, ${say(after.ms)} ${ask.after.says}, in the middle (${before.n} and ${after.n} logons in ${days} days on these pools).`
     return said(setting === 'locations' ? `Their next logon makes a new container. ${sentence}` : sentence, after.ms - before.ms)
   }
   if (answer.kind === 'beyond' && ask.kind === 'beyond') {
     const limit = (ms: number | null) => (ms === null ? 'no limit' : say(ms))
     if (setting === 'slowSeconds')
       return said(
-        `Of ${answer.logons} logons of ${days} days ${answer.before} were called slow (beyond ${limit(ask.beforeMs)}); ${answer.after} would be (beyond ${limit(ask.afterMs)}).`,
+        `Of ${answer.logons} logons in ${days} days ${answer.before} were called slow (beyond ${limit(ask.beforeMs)}); ${answer.after} would be (beyond ${limit(ask.afterMs)}).`,
       )
-    const of = ask.cause === null ? `Of ${answer.logons} logons of ${days} days` : `Of ${answer.logons} logons of ${days} days that met it`
+    const of =
+      ask.cause === null ? `Of ${answer.logons} logons in ${days} days` : `Of ${answer.logons} logons in ${days} days that found their container held`
     return said(
       `${of}, ${answer.before} spent more than ${limit(ask.beforeMs)} in ${ask.phase}, the limit now; ${answer.after} more than ${limit(ask.afterMs)}, the limit then.`,
     )

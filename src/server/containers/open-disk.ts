@@ -21,8 +21,7 @@ export function openDisk(path: string): ByteSource & { readonly reads: number; c
     },
     read(offset, length) {
       reads++
-      // Not cleared: what was not filled is not given out.
-      const bytes = Buffer.allocUnsafeSlow(Math.max(0, Math.min(length, stat.size - offset)))
+      const bytes = new Uint8Array(Math.max(0, Math.min(length, stat.size - offset)))
       let filled = 0
       while (filled < bytes.length) {
         const n = readSync(file, bytes, filled, bytes.length - filled, offset + filled)

@@ -15,14 +15,10 @@ interface ClockRow {
 /** The clocks that were off when this last ran: soon judged anew, and never held against a logon that shows otherwise (see offIn). */
 export async function recallClocks(handle: Queryable): Promise<ClockOffset[]> {
   const rows = await handle.query<ClockRow>('select * from clocks')
-  return rows.map((row) => ({
-    machine: row.machine,
-    offsetMs: row.offset_ms,
-    uncertaintyMs: row.uncertainty_ms,
-    n: row.n,
-    typicalMs: row.typical_ms,
-  }))
+  return rows.map((row) => ({ ...offsetOf(row), typicalMs: row.typical_ms }))
 }
+
+const offsetOf = (row: ClockRow) => ({ machine: row.machine, offsetMs: row.offset_ms, uncertaintyMs: row.uncertainty_ms, n: row.n })
 
 /** What is known of clocks now, in the place of what was. Call it inside a transaction. */
 export async function keepClocks(handle: Queryable, clocks: readonly ClockOffset[], nowMs: number): Promise<void> {
@@ -39,10 +35,7 @@ export async function keepClocks(handle: Queryable, clocks: readonly ClockOffset
 export async function listClocks(handle: Queryable): Promise<ClockLine[]> {
   const rows = await handle.query<ClockRow>('select * from clocks order by abs(offset_ms) desc')
   return rows.map((row) => ({
-    machine: row.machine,
-    offsetMs: row.offset_ms,
-    uncertaintyMs: row.uncertainty_ms,
-    n: row.n,
+    ...offsetOf(row),
     beyondTickets: Math.abs(row.offset_ms) > TICKET_LIMIT_MS,
     sinceMs: row.since_ms,
     seenMs: row.seen_ms,

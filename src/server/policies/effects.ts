@@ -50,16 +50,3 @@ async function answer(handle: Queryable, { ask, group }: EffectQuestion, nowMs: 
   )
   return { kind: 'beyond', logons: row?.logons ?? 0, before: row?.before ?? 0, after: row?.after ?? 0 }
 }
-
-/** Which way logons really went, by network. What evidence does not say is left out. */
-export function waysOf(
-  handle: Queryable,
-  nowMs: number,
-): Promise<{ network: string; transport: string; logons: number; connectMs: number | null; lost: number }[]> {
-  return handle.query(
-    `select network, transport, count(*)::int as logons, count(*) filter (where lost_ms > 0)::int as lost,
-      percentile_cont(0.5) within group (order by blame_ms[${SERIES.indexOf('connect') + 1}]) filter (where outcome in ('ready', 'slow', 'degraded')) as "connectMs"
-    from attempts where started_ms > $1 and transport is not null and outcome <> 'open' group by network, transport order by network, count(*) desc`,
-    [nowMs - DAYS * DAY_MS],
-  )
-}

@@ -18,7 +18,7 @@ import { StepStopped } from '../journal/jobs'
 import { loadOrg } from '../logons/model'
 import type { Context, Handlers } from '../shell/context'
 import { readDraft } from './drafts'
-import { waysOf } from './effects'
+import { waysOf } from './ways'
 import { limitProofJob, limitProofs } from './limit-proof'
 import { keepStretches, limitsOf, oddSessions, plainWords, proofsOfPerson, stretchLines, valuesForSession } from './sessions'
 import { versionsOf } from './sets'
@@ -116,12 +116,9 @@ export function sessionHandlers(context: Context): Handlers<Names> {
   }
 }
 
-/** Looks after the right of administrators on their own desktops: given when a desktop was just built, taken away when its time is over. */
-export async function tendAdminRights(context: Pick<Context, 'database' | 'fleet' | 'now'>): Promise<void> {
-  const { database, fleet, now } = context
-  const lines = await adminLines(database, now())
-  await giveAtBuild(context, lines)
-  for (const { line, host } of lines) {
+/** Takes the right away from those whose time is over, and says so in the journal. */
+export async function endAdminRights({ database, fleet, now }: Pick<Context, 'database' | 'fleet' | 'now'>): Promise<void> {
+  for (const { line, host } of await adminLines(database, now())) {
     const own = line.now.find(({ account }) => account === host.assigned)
     if (host.reported.length !== 1 || !own || own.untilMs === null || own.untilMs > now()) continue
     await fleet.setAdmin(line.host, null)
@@ -141,14 +138,14 @@ export async function tendAdminRights(context: Pick<Context, 'database' | 'fleet
 const NEW_MS = 24 * 3_600_000
 
 /** The person whom a newly built desktop is assigned to gets the right that policies give them there, once. Assigned to nobody yet: it waits until it is. */
-async function giveAtBuild(
-  { database, fleet, now }: Pick<Context, 'database' | 'fleet' | 'now'>,
-  lines: readonly { line: AdminLine; host: AdminHost }[],
-) {
-  const built = await database.query<{ id: string }>('select id from hosts where built_ms > $1 and not build_tended', [now() - NEW_MS])
+export async function giveRightsAtBuild({ database, fleet, now }: Pick<Context, 'database' | 'fleet' | 'now'>): Promise<void> {
+  const built = await database.query<{ id: string }>('select id from hosts where built_ms > $1 and not build_tended and assigned is not null', [
+    now() - NEW_MS,
+  ])
+  if (built.length === 0) return
+  const lines = await adminLines(database, now())
   for (const { id } of built) {
     const found = lines.find(({ line }) => line.host === id)
-    if (found?.line.state === 'nothing to do' && found.host.fixed) continue
     if (found?.line.state === 'to be given') {
       await fleet.setAdmin(id, found.host.assigned)
       await fleet.fetchNow(id)

@@ -8,7 +8,7 @@ import { answerLook } from './look'
 import { lookDesk } from './look-desk'
 import { policyHandlers } from './routes'
 import { stepDueRollouts } from './rollouts'
-import { sessionHandlers, tendAdminRights } from './session-routes'
+import { endAdminRights, giveRightsAtBuild, sessionHandlers } from './session-routes'
 import { setHandlers } from './set-routes'
 import { currentSet } from './sets'
 import { hostsShould } from './should'
@@ -64,7 +64,7 @@ describe('a draft', () => {
       ['slowSeconds', null],
     ])
     expect(effects.map(({ sentence }) => sentence).join(' ')).toContain(
-      'Of 40 logons of 7 days 15 were called slow (beyond 45.0 s); 30 would be (beyond 30.0 s).',
+      'Of 40 logons in 7 days 15 were called slow (beyond 45.0 s); 30 would be (beyond 30.0 s).',
     )
   })
 
@@ -289,11 +289,11 @@ describe('what is in force', () => {
     await Promise.all(jobs)
     expect(await line()).toMatchObject({ state: 'as it should be', now: [{ account: 'ilse' }] })
     // When the time is over, it is taken away without anybody asking.
-    await tendAdminRights({ ...context(), fleet })
+    await endAdminRights({ ...context(), fleet })
     expect((await line())?.state).toBe('as it should be')
     world.nowMs += 9 * 3_600_000
     expect((await line())?.sentence).toContain('that time is over')
-    await tendAdminRights({ ...context(), fleet })
+    await endAdminRights({ ...context(), fleet })
     expect([(await line())?.state, await journal()]).toEqual(['to be given', 'took the right of an administrator away, as its time was over'])
     await ask(handlers.localAdminSet, { params: { id: 'BR-1' } })
     await Promise.all(jobs)
@@ -317,13 +317,13 @@ describe('what is in force', () => {
         },
       })
     await build(null)
-    await tendAdminRights({ ...context(), fleet })
+    await giveRightsAtBuild({ ...context(), fleet })
     expect((await line())?.sentence).toBe('The desktop is assigned to nobody yet.')
     await build('ilse')
-    await tendAdminRights({ ...context(), fleet })
+    await giveRightsAtBuild({ ...context(), fleet })
     expect([(await line())?.now[0]?.account, await journal()]).toEqual(['ilse', 'made somebody administrator of their own desktop, as it was built'])
     await world.database.exec(`update hosts set admins = '[]' where id = 'BR-1'`)
-    await tendAdminRights({ ...context(), fleet })
+    await giveRightsAtBuild({ ...context(), fleet })
     expect((await line())?.state).toBe('to be given')
     await world.database.exec(`delete from hosts where id = 'BR-1'`)
   })

@@ -23,7 +23,7 @@ import { peopleHandlers } from '../people/routes'
 import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
 import { closeLimitProofs } from '../policies/limit-proof'
 import { stepDueRollouts } from '../policies/rollouts'
-import { sessionHandlers, tendAdminRights } from '../policies/session-routes'
+import { endAdminRights, giveRightsAtBuild, sessionHandlers } from '../policies/session-routes'
 import { setHandlers } from '../policies/set-routes'
 import { lookDesk } from '../policies/look-desk'
 import { demoSet } from '../policies/demo-set'
@@ -63,7 +63,6 @@ export async function startServer(options: StartOptions): Promise<Started> {
   const first = Settings.parse({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) })
   const set = config.demo ? demoSet(first, now()) : { base: valuesOf(first), policies: [], networks: [], promises: [] }
   await keepVersion(database, 1, set, 'Ikebana', now(), null)
-  const accounts = config.demo ? prepareDemo(database, options.token) : Promise.resolve()
   // Evidence files that a stop left: none of them goes on being read.
   await rm(join(config.dataFolder, 'uploads'), { recursive: true, force: true })
   const live = new Live()
@@ -72,7 +71,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
   const [evidence, disks] = await Promise.all([
     startEvidence(link(), (progress) => uploads.current?.progress(progress)),
     startDisks(({ job, done, total }) => running.jobs?.tellProgress(job, done, total)),
-    accounts,
+    config.demo ? prepareDemo(database, options.token) : null,
   ])
   const jobs = new Jobs(database, live, now, (job) => void disks.cancel(job))
   running.jobs = jobs
@@ -120,7 +119,8 @@ export async function startServer(options: StartOptions): Promise<Started> {
     every(3_600_000, () => forgetSizes(database, now() - 30 * 86_400_000)),
     every(20_000, () => startDueWaves(context)),
     every(5000, () => stepDueRollouts(context)),
-    every(20_000, () => tendAdminRights(context)),
+    every(60_000, () => endAdminRights(context)),
+    every(20_000, () => giveRightsAtBuild(context)),
     every(30_000, async () => {
       const { attempts } = await evidence.reconsider(now())
       if (attempts) live.tell('attempts')

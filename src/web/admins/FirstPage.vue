@@ -35,7 +35,7 @@ async function make(): Promise<void> {
 </script>
 
 <template>
-  <main class="first">
+  <main class="sign-in">
     <div class="head"><IkebanaMark /><span>Ikebana</span></div>
     <h1>The first account</h1>
     <p class="quiet">It is an administrator. Further accounts, and tokens for programs, are made with it.</p>
@@ -57,31 +57,4 @@ async function make(): Promise<void> {
   </main>
 </template>
 
-<style scoped>
-.first {
-  max-width: 340px;
-  margin: 12vh 0 0 max(24px, 18vw);
-}
-.head {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  font-weight: 650;
-  margin-bottom: 28px;
-}
-form {
-  display: grid;
-  gap: 12px;
-  margin-top: 14px;
-  justify-items: start;
-}
-label {
-  display: block;
-  width: 100%;
-  color: var(--ink-2);
-  font-size: 12.5px;
-}
-form p {
-  margin: 0;
-}
-</style>
+<style scoped src="./sign-in.css"></style>

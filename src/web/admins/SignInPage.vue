@@ -60,41 +60,4 @@ async function signInAs(account: { name: string; password: string }): Promise<vo
   </main>
 </template>
 
-<style scoped>
-.sign-in {
-  max-width: 320px;
-  margin: 12vh 0 0 max(24px, 18vw);
-}
-.head {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  font-weight: 650;
-  margin-bottom: 28px;
-}
-form {
-  display: grid;
-  gap: 12px;
-  margin-top: 14px;
-  justify-items: start;
-}
-label {
-  display: block;
-  width: 100%;
-  color: var(--ink-2);
-  font-size: 12.5px;
-}
-form p {
-  margin: 0;
-}
-section {
-  margin-top: 36px;
-  border-top: 1px solid var(--hair);
-}
-ul {
-  list-style: none;
-  padding: 0;
-  display: grid;
-  gap: 6px;
-}
-</style>
+<style scoped src="./sign-in.css"></style>

@@ -15,9 +15,8 @@ import { STRETCH_DAYS } from './stretches'
 const session = useSession()
 const router = useRouter()
 const DAYS = STRETCH_DAYS
-const { page, edit } = usePolicies()
-const hasDraft = computed(() => page.value?.draft != null)
-const { worker, columns, isPending, error, refetch, inForce, inDraft, loaded, replayOf } = useReplays(ref(true))
+const { edit } = usePolicies()
+const { worker, columns, isPending, error, refetch, hasDraft, inForce, inDraft, loaded, replayOf } = useReplays(ref(true))
 const pool = ref(0)
 watch(columns, (fresh) => {
   const busiest = fresh?.pools.map((_, at) => fresh.pool.filter((one) => one === at).length) ?? []

@@ -57,5 +57,5 @@ export function useReplays(wanted: Ref<boolean>) {
     )
     return result
   }
-  return { worker, columns, isPending, error, refetch, inForce, inDraft, loaded, replayOf }
+  return { worker, columns, isPending, error, refetch, hasDraft, inForce, inDraft, loaded, replayOf }
 }

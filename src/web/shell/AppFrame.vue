@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { onKeyStroke, useDark, useToggle } from '@vueuse/core'
+import { onKeyStroke, useToggle } from '@vueuse/core'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useBench } from './bench'
+import { useDarkPages } from './dark'
 import FindBox from './FindBox.vue'
 import IkebanaMark from './IkebanaMark.vue'
 import { useLive } from './live'
@@ -15,7 +16,7 @@ const router = useRouter()
 const { connected } = useLive()
 const { chosen, choose } = useWindow()
 const bench = useBench()
-const dark = useDark({ attribute: 'data-bs-theme', valueDark: 'dark', valueLight: 'light', disableTransition: false })
+const dark = useDarkPages()
 const toggleDark = useToggle(dark)
 const find = ref<InstanceType<typeof FindBox> | null>(null)
 const keysShown = ref(false)

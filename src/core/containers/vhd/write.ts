@@ -1,4 +1,4 @@
-import { writeGuid, writeText, type Write } from '../bytes'
+import { viewOf, writeGuid, writeText, type Write } from '../bytes'
 import { bitmapBytes, FOOTER_BYTES, FOOTER_COOKIE, HEADER_BYTES, HEADER_COOKIE, NO_OFFSET, SECTOR_BYTES, sumOf, TYPE, UNUSED } from './layout'
 
 export interface NewVhd {
@@ -85,16 +85,16 @@ export function vhdAgain(
   present.forEach((block, index) => {
     entries.setUint32(block * 4, (offsets[index] ?? 0) / SECTOR_BYTES)
   })
-  const footer = old.footer.slice()
-  const footerView = new DataView(footer.buffer)
+  const footer = Uint8Array.from(old.footer)
+  const footerView = viewOf(footer)
   footerView.setBigUint64(16, BigInt(FOOTER_BYTES))
   if (Number(footerView.getBigUint64(48)) !== virtualBytes) {
     footerView.setBigUint64(48, BigInt(virtualBytes))
     setGeometry(footerView, virtualBytes)
   }
   footerView.setUint32(64, sumOf(footer, 64))
-  const header = old.header.slice()
-  const headerView = new DataView(header.buffer)
+  const header = Uint8Array.from(old.header)
+  const headerView = viewOf(header)
   headerView.setBigUint64(16, BigInt(tableAt))
   headerView.setUint32(28, blocks)
   headerView.setUint32(36, sumOf(header, 36))
