@@ -12,6 +12,7 @@ if (!quick)
     { program: 'qemu-img', name: 'qemu-utils' },
     { program: 'initdb', name: 'postgresql' },
     { program: '/usr/lib/python3/dist-packages/samba', name: 'python3-samba' },
+    { program: '/usr/lib/python3/dist-packages/pyvhdi.*.so', name: 'python3-libvhdi' },
   ])
 
 const results = []

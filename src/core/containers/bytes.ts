@@ -79,8 +79,8 @@ export class Places {
 
   /** One of many alike with a number. Those that follow each other, in number and place, are kept as one. */
   takeNumbered(what: string, number: number, offset: number, bytes: number, entry: number): void {
-    const last = this.#taken.at(-1)
-    if (last?.what === what && last.step === bytes && last.offset + last.bytes === offset && last.first + last.bytes / bytes === number)
+    const last = this.#taken[this.#taken.length - 1]
+    if (last?.what === what && last.step === bytes && last.offset + last.bytes === offset && last.first * bytes + last.bytes === number * bytes)
       last.bytes += bytes
     else this.#taken.push({ what, offset, bytes, entry, step: bytes, first: number })
   }

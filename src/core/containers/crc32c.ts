@@ -43,13 +43,22 @@ const OPERATORS: Uint32Array[] = [
   }),
 ]
 
+const ONE = Uint32Array.from({ length: 32 }, (_, bit) => (1 << bit) >>> 0)
+/** Operators for whole counts: tables of one kind mostly end alike. */
+const byCount = new Map<number, Uint32Array>()
+const MOST_COUNTS = 64
+
 function pastZeros(crc: number, count: number): number {
-  let result = crc
+  const known = byCount.get(count)
+  if (known) return applied(known, crc)
+  let all = ONE
   for (let k = 0, left = count; left > 0; k++, left = Math.floor(left / 2)) {
-    const operator = (OPERATORS[k] ??= squared(OPERATORS[k - 1]))
-    if (left % 2 === 1) result = applied(operator, result)
+    const operator = (OPERATORS[k] ??= after(OPERATORS[k - 1] ?? ONE, OPERATORS[k - 1] ?? ONE))
+    if (left % 2 === 1) all = after(operator, all)
   }
-  return result
+  if (byCount.size >= MOST_COUNTS) byCount.clear()
+  byCount.set(count, all)
+  return applied(all, crc)
 }
 
 function applied(operator: Uint32Array, crc: number): number {
@@ -58,7 +67,5 @@ function applied(operator: Uint32Array, crc: number): number {
   return result >>> 0
 }
 
-function squared(operator: Uint32Array | undefined): Uint32Array {
-  if (!operator) throw new RangeError('operators are made in order')
-  return operator.map((value) => applied(operator, value))
-}
+/** First the one, then the other. */
+const after = (other: Uint32Array, one: Uint32Array): Uint32Array => one.map((value) => applied(other, value))

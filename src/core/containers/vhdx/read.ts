@@ -252,13 +252,14 @@ async function readBlocks(
     return null
   }
   const view = viewOf(await file.read(region.offset, bytes))
+  const length = view.byteLength
   const offsets = new Float64Array(blocks).fill(-1)
   const states = new Uint8Array(blocks)
   let present = 0
   const placed = (at: number, low: number) => view.getUint32(at + 4, true) * 2 ** 32 + (low - (low % MIB))
   for (let block = 0; block < blocks; block++) {
     const at = batIndex(block, ratio) * 8
-    if (at + 8 > view.byteLength) break
+    if (at + 8 > length) break
     const low = view.getUint32(at, true)
     const state = low & 7
     states[block] = state
