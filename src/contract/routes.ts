@@ -9,7 +9,7 @@ import { LOGON_ROUTES } from './logon-routes'
 import { OrgFile } from './org'
 import { Leftover, PoolJob, PoolsPage } from './pools'
 import { LossPage, LossQuery, NewWave, RoomPage, RoomQuery, Wave } from './room'
-import { ShareAccess, SharePage } from './shares'
+import { NamingTried, ShareAccess, SharePage } from './shares'
 import { FoundThing, HostSettings, Job, JournalLine, Me, PersonLine, PersonPage, PolicyPage, PolicyPreview, Role, Settings } from './other'
 
 export type { Permission, Route } from './route'
@@ -95,6 +95,23 @@ export const ROUTES = {
       findings: z.array(z.object({ code: z.string(), title: z.string(), weight: z.enum(['now', 'soon', 'tidy']), n: z.number(), bytes: z.number() })),
     }),
   },
+  scan: {
+    method: 'GET',
+    path: '/api/scan',
+    permission: 'viewer',
+    sentence: 'How far the reading of changed files on the shares is, null where none is being read; and why the last one ended early, if it did.',
+    response: z.object({
+      progress: z.object({ share: z.string(), read: z.number(), of: z.number() }).nullable(),
+      failure: z.string().nullable(),
+    }),
+  },
+  scanNow: {
+    method: 'POST',
+    path: '/api/scan',
+    permission: 'administrator',
+    sentence: 'Looks at the shares now instead of at the next turn. Only files that changed are read.',
+    response: Done,
+  },
   containersExport: { method: 'GET', path: '/api/containers.csv', permission: 'viewer', sentence: 'The same list as CSV.', query: ContainerQuery },
   container: {
     method: 'GET',
@@ -177,6 +194,24 @@ export const ROUTES = {
     sentence: 'Says how many operations a second a share bears.',
     params: Id,
     body: z.object({ iops: z.number().int().min(1).max(100_000_000).nullable() }),
+    response: Done,
+  },
+  shareNamingTry: {
+    method: 'GET',
+    path: '/api/shares/:id/naming',
+    permission: 'viewer',
+    sentence: 'What a way of naming folders would make of the containers on a share.',
+    params: Id,
+    query: z.object({ naming: z.string().max(300) }),
+    response: NamingTried,
+  },
+  shareNaming: {
+    method: 'PUT',
+    path: '/api/shares/:id/naming',
+    permission: 'administrator',
+    sentence: 'Says how a share names the folders of its people: %account%, %sid%, %any%.',
+    params: Id,
+    body: z.object({ naming: z.string().max(300) }),
     response: Done,
   },
   room: {

@@ -31,6 +31,8 @@ export const SharePage = ShareLine.extend({
     }),
   ),
   bearsIops: z.number().nullable(),
+  /** How its folders are named (core/containers/owner.ts). */
+  naming: z.string(),
   /** Who added it by hand; null where the fleet tells of it. */
   addedBy: z.string().nullable(),
   group: z.object({ id: z.string(), sid: z.string(), members: z.number(), chosen: z.boolean() }).nullable(),
@@ -66,3 +68,17 @@ export const ShareAccess = z.object({
   places: z.array(z.object({ what: z.string(), words: z.string(), mask: z.string(), share: Right, folder: Right })),
 })
 export type ShareAccess = z.infer<typeof ShareAccess>
+
+/** What a naming would make of a share's containers; `sentence` says why it cannot be read. */
+export const NamingTried = z.object({
+  sentence: z.string().nullable(),
+  files: z.number(),
+  /** Known by a SID somewhere in their path, though the naming does not fit. */
+  bySid: z.number(),
+  /** Of nobody whom the directory knows. */
+  nobody: z.number(),
+  /** Of somebody else than now, or of nobody. */
+  other: z.number(),
+  examples: z.array(z.object({ file: z.string(), name: z.string().nullable(), before: z.string().nullable() })),
+})
+export type NamingTried = z.infer<typeof NamingTried>

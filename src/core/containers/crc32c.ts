@@ -51,7 +51,7 @@ const MOST_COUNTS = 64
 function pastZeros(crc: number, count: number): number {
   const known = byCount.get(count)
   if (known) return applied(known, crc)
-  let all = ONE
+  let all: Uint32Array = ONE
   for (let k = 0, left = count; left > 0; k++, left = Math.floor(left / 2)) {
     const operator = (OPERATORS[k] ??= after(OPERATORS[k - 1] ?? ONE, OPERATORS[k - 1] ?? ONE))
     if (left % 2 === 1) all = after(operator, all)

@@ -6,7 +6,8 @@ import { poolJob, readPools } from '../pools/readiness'
 import { current } from '../policies/routes'
 import type { Context } from '../shell/context'
 import { actionsFor, containerJob, manyContainersJob } from './actions'
-import { makeWorld, MIB, QUAY as PATH, type World } from './fixtures/world'
+import { makeWorld, MIB, QUAY as PATH, SID, type World } from './fixtures/world'
+import { setNaming, tryNaming } from './naming'
 import { containerHandlers } from './routes'
 import { scanShares } from './scan'
 import { deleteOutdated, KEPT_DAYS, putBackJob, setAside } from './set-aside'
@@ -69,6 +70,68 @@ describe('the scan', () => {
     put('mara/profile.vhdx', [0, 1, 2], 0)
     await scanShares(watched)
     expect(read).toEqual([path])
+  })
+
+  it('says how far it is, keeps what it has read when it is cut off, and runs once however often it is asked', async () => {
+    for (let i = 0; i < 450; i++) put(`p${i}/profile.vhdx`, [0])
+    const seen: string[] = []
+    let batches = 0
+    const cut = {
+      ...context(),
+      disks: {
+        ...disks,
+        inspect: (paths: readonly string[]) => {
+          const { share, read, of } = cut.scanning.progress ?? { share: '', read: -1, of: -1 }
+          seen.push(`${share} ${read} of ${of}`)
+          return ++batches === 3 ? Promise.reject(new Error('The disk thread stopped.')) : disks.inspect(paths)
+        },
+      },
+    } as Context
+    await Promise.all([scanShares(cut), scanShares(cut)].map((one) => expect(one).rejects.toThrow('The disk thread stopped.')))
+    expect(seen).toEqual([`${PATH} 0 of 450`, `${PATH} 200 of 450`, `${PATH} 400 of 450`])
+    expect([cut.scanning.progress, cut.scanning.failure]).toEqual([null, 'The disk thread stopped.'])
+    expect(await database.query('select count(*) as n from containers')).toEqual([{ n: 400 }])
+    seen.length = 0
+    await scanShares(cut)
+    expect([seen, cut.scanning.failure]).toEqual([[`${PATH} 0 of 50`], null])
+    expect(await database.query('select count(*) as n from containers')).toEqual([{ n: 450 }])
+  })
+
+  it('knows whose a container is by how the share names its folders, or by a SID; a try changes nothing', async () => {
+    put(`${SID(1)}/profile.vhdx`, [0])
+    put('home-ilse/profile.vhdx', [0])
+    put('jonas/profile.vhdx', [0])
+    await scanShares(context())
+    const people = async () => (await listContainers(database, { text: '', held: 'all' })).map(({ file, person }) => `${file} ${person}`).sort()
+    const usual = [`${SID(1)}/profile.vhdx mara`, 'home-ilse/profile.vhdx home-ilse', 'jonas/profile.vhdx jonas'].sort()
+    expect(await people()).toEqual(usual)
+    expect(await tryNaming(context(), world.quay.id, 'home-%account%')).toEqual({
+      sentence: null,
+      files: 3,
+      bySid: 1,
+      nobody: 1,
+      other: 2,
+      examples: [
+        { file: 'home-ilse/profile.vhdx', name: 'Ilse', before: null },
+        { file: 'jonas/profile.vhdx', name: null, before: 'Jonas' },
+      ],
+    })
+    expect((await tryNaming(context(), world.quay.id, '%nick%')).sentence).toContain('%nick% is not known here')
+    expect(await people()).toEqual(usual)
+    await expect(setNaming(context(), world.quay.id, '%nick%', 'vaas')).rejects.toThrow('%nick% is not known here')
+    await setNaming(context(), world.quay.id, 'Home-%account%', 'vaas')
+    const named = [`${SID(1)}/profile.vhdx mara`, 'home-ilse/profile.vhdx ilse', 'jonas/profile.vhdx null'].sort()
+    expect(await people()).toEqual(named)
+    // The next look finds the same, and what should be looked at follows.
+    await scanShares(context())
+    expect(await people()).toEqual(named)
+    expect([await codes('home-ilse/profile.vhdx'), await codes('jonas/profile.vhdx')]).toEqual([['out-of-scope'], ['nobody']])
+    await setNaming(context(), world.quay.id, '%account%', 'vaas')
+    expect(await people()).toEqual(usual)
+    expect(await database.query(`select before, after from journal where what like 'said how a share names%' order by id`)).toEqual([
+      { before: '%account%', after: 'Home-%account%; 2 containers are another’s than before, or nobody’s' },
+      { before: 'Home-%account%', after: '%account%; 2 containers are another’s than before, or nobody’s' },
+    ])
   })
 
   it('tells a hold of a session that lives from one that does not, and from one nobody knows of yet', async () => {

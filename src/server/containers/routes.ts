@@ -4,12 +4,15 @@ import { UPKEEP, type Anatomy, type UpkeepCode } from '../../core/containers'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
 import { actionsFor, containerJob, manyContainersJob } from './actions'
+import { scanShares } from './scan'
 import { deleteLater, putBackJob } from './set-aside'
 import { containerRow, containerRows, findingCounts, listContainers, setAsideLines, shareLines, shareRows } from './store'
 
 type Names =
   | 'containers'
   | 'containersExport'
+  | 'scan'
+  | 'scanNow'
   | 'container'
   | 'containerRoom'
   | 'containerJob'
@@ -44,6 +47,14 @@ export function containerHandlers(context: Context): Handlers<Names> {
           .sort((a, b) => ORDER.indexOf(a.code) - ORDER.indexOf(b.code))
           .map((one) => ({ ...one, title: UPKEEP[one.code as UpkeepCode].title, weight: UPKEEP[one.code as UpkeepCode].weight })),
       }
+    },
+    scan: () => ({ progress: context.scanning.progress, failure: context.scanning.failure }),
+    scanNow() {
+      // The answer does not wait for the end: the page follows it, and is told of a failure.
+      void scanShares(context).catch(() => {
+        context.live.tell('scan')
+      })
+      return { ok: true as const }
     },
     async containersExport({ input: { query }, reply }) {
       const lines = await listContainers(database, query)

@@ -1,10 +1,8 @@
 import { readdir, stat } from 'node:fs/promises'
-import { existsSync } from 'node:fs'
-import { dirname, join, relative, resolve, sep } from 'node:path'
-import { upkeepOf, type ContainerFacts, type UpkeepFinding } from '../../core/containers'
-import { groupResolver } from '../../core/people'
-import { loadOrg } from '../logons/model'
+import { join, relative, sep } from 'node:path'
 import type { Context } from '../shell/context'
+import { lookAfter } from './look-after'
+import { whoseFiles } from './naming'
 import { allShares, type KnownShare } from './share-list'
 
 interface Known {
@@ -29,12 +27,6 @@ interface Found {
   parent: string | null
 }
 
-/** A person's folder is named after their account; the disk file may lie in it at any depth. */
-export function personOf(file: string): string | null {
-  const [folder] = file.split('/')
-  return folder && file.includes('/') ? folder.toLowerCase() : null
-}
-
 /** Where containers lie that were taken out of use; never looked at. */
 export const SET_ASIDE = '.set-aside'
 
@@ -54,8 +46,48 @@ function holderAlive(report: HostSessions | undefined, hold: { session: string; 
   return report.reported_ms > hold.sinceMs + SETTLED_MS ? false : null
 }
 
+/** How far the reading of files is, of a share whose files are being read just now. */
+export interface ScanProgress {
+  readonly share: string
+  readonly read: number
+  readonly of: number
+}
+
+/** One scan at a time: whoever asks while one runs gets its end. */
+export class Scanning {
+  progress: ScanProgress | null = null
+  /** Why the last one ended early, in words; null where it did not. */
+  failure: string | null = null
+  #running: Promise<void> | null = null
+
+  alone(work: () => Promise<void>): Promise<void> {
+    this.#running ??= work()
+      .then(
+        () => {
+          this.failure = null
+        },
+        (error: unknown) => {
+          this.failure = error instanceof Error ? error.message : String(error)
+          throw error
+        },
+      )
+      .finally(() => {
+        this.#running = null
+        this.progress = null
+      })
+    return this.#running
+  }
+}
+
 /** Brings what is known of shares and containers up to date: only files that changed are read again. */
-export async function scanShares({ fleet, database, disks, now, live }: Context): Promise<void> {
+export function scanShares(context: Context): Promise<void> {
+  return context.scanning.alone(() => scan(context))
+}
+
+/** So many files are read, and then kept, at a time: a scan that is cut off loses no more than that. */
+const BATCH = 200
+
+async function scan({ fleet, database, disks, now, live, scanning }: Context): Promise<void> {
   const shares = await allShares({ fleet, database })
   const holds = new Map((await fleet.holds()).map((hold) => [`${hold.share}|${hold.file}`, hold]))
   const dead = new Set((await fleet.hosts()).filter(({ power, answers }) => power === 'off' || !answers).map(({ host }) => host))
@@ -87,18 +119,23 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
       if (before && before.modified_ms === Math.round(stats.mtimeMs) && before.file_bytes === stats.size) continue
       fresh.push({ path, id, file, size: stats.size, diskBytes: stats.blocks * 512, modifiedMs: Math.round(stats.mtimeMs) })
     }
-    const changed: Found[] = []
-    for (let at = 0; at < fresh.length; at += 200) {
-      const part = fresh.slice(at, at + 200)
+    const gone = [...known.keys()].filter((id) => !seen.has(id))
+    if (gone.length) await database.query('delete from containers where id = any($1)', [gone])
+    const whose = await whoseFiles({ database })
+    for (let at = 0; at < fresh.length; at += BATCH) {
+      scanning.progress = { share: share.path, read: at, of: fresh.length }
+      live.tell('scan')
+      const part = fresh.slice(at, at + BATCH)
       const results = await disks.inspect(part.map(({ path }) => path))
-      part.forEach(({ id, file, size, diskBytes, modifiedMs }, i) => {
+      const read = part.flatMap(({ id, file, size, diskBytes, modifiedMs }, i): Found[] => {
         const result = results[i]
-        if (result)
-          changed.push({
+        if (!result) return []
+        return [
+          {
             id,
             share: share.path,
             file,
-            person: personOf(file),
+            person: whose(share.path, file).person,
             format: result.format,
             kind: result.kind,
             state: result.state,
@@ -109,20 +146,19 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
             modified_ms: modifiedMs,
             parent: result.parent,
             findings: result.findings.map(({ sentence }) => sentence),
-          })
+          },
+        ]
       })
-    }
-    const gone = [...known.keys()].filter((id) => !seen.has(id))
-    if (gone.length) await database.query('delete from containers where id = any($1)', [gone])
-    for (let at = 0; at < changed.length; at += 500) {
       await database.query(
         `insert into containers (id, share, file, person, format, kind, state, virtual_bytes, file_bytes, allocated_bytes, disk_bytes, modified_ms, last_used_ms, findings, parent)
         select id, share, file, person, format, kind, state, virtual_bytes, file_bytes, allocated_bytes, disk_bytes, modified_ms, modified_ms, findings, parent from jsonb_to_recordset($1::jsonb) as r(id text, share text, file text, person text, format text, kind text, state text, virtual_bytes bigint, file_bytes bigint, allocated_bytes bigint, disk_bytes bigint, modified_ms bigint, findings jsonb, parent text)
         on conflict (id) do update set format = excluded.format, kind = excluded.kind, state = excluded.state, virtual_bytes = excluded.virtual_bytes, file_bytes = excluded.file_bytes, allocated_bytes = excluded.allocated_bytes, disk_bytes = excluded.disk_bytes, modified_ms = excluded.modified_ms, last_used_ms = greatest(containers.last_used_ms, excluded.last_used_ms), findings = excluded.findings, parent = excluded.parent`,
-        [JSON.stringify(changed.slice(at, at + 500))],
+        [JSON.stringify(read)],
       )
+      await keepSizes({ fleet, database, now }, share, read, known.size === 0)
+      if (fresh.length > BATCH) live.tell('containers')
     }
-    if (changed.length > 0) await keepSizes({ fleet, database, now }, share, changed, known.size === 0)
+    scanning.progress = null
     const held = [...seen].flatMap((id) => {
       const hold = holds.get(`${share.path}|${id.slice(share.path.length + 1).replaceAll('\\', '/')}`)
       return hold
@@ -146,6 +182,7 @@ export async function scanShares({ fleet, database, disks, now, live }: Context)
   }
   await lookAfter(database, shares, now())
   live.tell('containers')
+  live.tell('scan')
 }
 
 const DAY_MS = 86_400_000
@@ -160,8 +197,8 @@ async function keepSizes(
   const today = changed.map(({ id, file_bytes }) => ({ id, day_ms: now(), file_bytes }))
   const { folders } = firstTime ? await fleet.shareHistory(share.id).catch(() => ({ folders: [] })) : { folders: [] }
   const then = new Map(folders.map((one) => [one.folder.toLowerCase(), one]))
-  const before = changed.flatMap(({ id, person }) => {
-    const one = person === null ? undefined : then.get(person)
+  const before = changed.flatMap(({ id, file }) => {
+    const one = then.get(file.split('/', 1)[0]?.toLowerCase() ?? '')
     return one ? [{ id, day_ms: one.atMs, file_bytes: one.bytes }] : []
   })
   const days = [...before, ...today].map((one) => ({ ...one, day_ms: Math.floor(one.day_ms / DAY_MS) * DAY_MS }))
@@ -181,80 +218,4 @@ async function diskFiles(mount: string): Promise<string[]> {
   return entries
     .filter((entry) => entry.isFile() && /\.(vhdx|vhd)$/i.test(entry.name) && !hidden(entry.parentPath))
     .map((entry) => join(entry.parentPath, entry.name))
-}
-
-/** Not used for so long, a container is worth a question. */
-const UNUSED_DAYS = 60
-const FULL_FROM = 0.9
-
-interface Kept extends Omit<ContainerFacts, 'holder' | 'parentFound' | 'structure'> {
-  readonly share: string
-  readonly file: string
-  readonly parent: string | null
-  readonly holderHost: string | null
-  readonly holderSession: string | null
-  readonly holderAlive: boolean | null
-  readonly findings: string[]
-  readonly upkeep: UpkeepFinding[]
-}
-
-/** Works out again what should be looked at in every container, and writes what changed. */
-async function lookAfter(database: Context['database'], shares: readonly { path: string; mount: string }[], nowMs: number): Promise<void> {
-  const [row] = await database.query<{
-    list: Kept[] | null
-  }>(`select json_agg(json_build_object('id', id, 'share', share, 'file', file, 'person', person, 'state', state, 'kind', kind, 'virtualBytes', virtual_bytes, 'fileBytes', file_bytes, 'allocatedBytes', allocated_bytes, 'lastUsedMs', last_used_ms,
-    'holderHost', holder_host, 'holderSession', holder_session, 'holderAlive', holder_alive, 'parent', parent, 'findings', findings, 'upkeep', upkeep)) as list from containers`)
-  const containers = row?.list ?? []
-  const owners = await ownersOf(database)
-  const [policy] = await database.query<{ mib: number }>(
-    `select (settings ->> 'sizeLimitMib')::integer as mib from policy_versions order by version desc limit 1`,
-  )
-  const limits = { nowMs, limitBytes: (policy?.mib ?? 30 * 1024) * 2 ** 20, unusedDays: UNUSED_DAYS, fullFrom: FULL_FROM }
-  const mounts = new Map(shares.map(({ path, mount }) => [path, mount]))
-  const byPerson = new Map<string, Kept[]>()
-  for (const one of containers) if (one.person !== null) byPerson.set(one.person, [...(byPerson.get(one.person) ?? []), one])
-  const changed: { id: string; upkeep: UpkeepFinding[] }[] = []
-  for (const one of containers) {
-    const { holderHost, holderSession, holderAlive, parent } = one
-    const mount = mounts.get(one.share)
-    const upkeep = upkeepOf(
-      {
-        ...one,
-        structure: one.findings,
-        holder: holderHost === null ? null : { host: holderHost, session: holderSession ?? '', alive: holderAlive },
-        parentFound:
-          one.kind !== 'differencing' || parent === null || mount === undefined
-            ? null
-            : liesOn(mount, resolve(dirname(join(mount, one.file)), parent.replaceAll('\\', '/'))),
-      },
-      one.person === null ? null : (owners.get(one.person) ?? null),
-      (byPerson.get(one.person ?? '') ?? []).filter(({ id }) => id !== one.id),
-      limits,
-    )
-    if (said(upkeep) !== said(one.upkeep)) changed.push({ id: one.id, upkeep })
-  }
-  for (let at = 0; at < changed.length; at += 500)
-    await database.query(
-      'update containers c set upkeep = r.upkeep from jsonb_to_recordset($1::jsonb) as r(id text, upkeep jsonb) where c.id = r.id',
-      [JSON.stringify(changed.slice(at, at + 500))],
-    )
-}
-
-const said = (upkeep: readonly UpkeepFinding[]): string => upkeep.map(({ code, sentence }) => `${code} ${sentence}`).join('\n')
-
-/** Whether a file exists, on its share: what a disk file says of its parent leads nowhere else. */
-const liesOn = (mount: string, path: string): boolean => path.startsWith(resolve(mount) + sep) && existsSync(path)
-
-/** Everybody whom the directory knows: whether they may sign in, and whether any of their pools works with containers. */
-async function ownersOf(database: Context['database']): Promise<Map<string, { enabled: boolean; inScope: boolean | null }>> {
-  const { people, groups, pools } = await loadOrg(database)
-  const allGroups = groupResolver(groups)
-  const inScope = (direct: readonly string[]) =>
-    pools.some(({ mode, grants }) => mode === 'container' && grants?.some((grant) => allGroups(direct).has(grant)))
-  return new Map(
-    people.map(({ id, enabled, groups: direct }) => [
-      id.toLowerCase(),
-      { enabled: enabled !== false, inScope: pools.length === 0 ? null : inScope(direct ?? []) },
-    ]),
-  )
 }

@@ -6,6 +6,7 @@ import {
   ownFolder,
   permissionFindings,
   permissionSentences,
+  USUAL_NAMING,
   wantedPermissions,
   type Audience,
   type Member,
@@ -27,6 +28,7 @@ import { theilSen, whenReached } from '../../core/stats/trend'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
+import { setNaming, tryNaming } from './naming'
 import { readGrowth } from './share-growth'
 import { addShare, forgetShare } from './share-list'
 import { shareLines } from './store'
@@ -111,12 +113,12 @@ async function readPermissions({ fleet }: Pick<Context, 'fleet'>, id: string): P
 
 async function shareOr404({ database }: Pick<Context, 'database'>, id: string) {
   const line = (await shareLines(database)).find((one) => one.id === id)
-  const [row] = await database.query<{ group: string | null; bearsIops: number | null; addedBy: string | null }>(
-    'select for_group as group, bears_iops as "bearsIops", added_by as "addedBy" from shares where id = $1',
+  const [row] = await database.query<{ group: string | null; bearsIops: number | null; addedBy: string | null; naming: string | null }>(
+    'select for_group as group, bears_iops as "bearsIops", added_by as "addedBy", naming from shares where id = $1',
     [id],
   )
   if (!line) throw new Problem('share.unknown')
-  return { ...line, group: row?.group ?? null, bearsIops: row?.bearsIops ?? null, addedBy: row?.addedBy ?? null }
+  return { ...line, group: row?.group ?? null, bearsIops: row?.bearsIops ?? null, addedBy: row?.addedBy ?? null, naming: row?.naming ?? USUAL_NAMING }
 }
 
 async function readSharePage(context: Context, id: string): Promise<SharePage> {
@@ -258,12 +260,19 @@ function permissionsJob(
   }
 }
 
-export function shareHandlers(context: Context): Handlers<'shareAdd' | 'shareForget' | 'share' | 'shareAccess' | 'shareGroup' | 'sharePermissions'> {
+export function shareHandlers(
+  context: Context,
+): Handlers<'shareAdd' | 'shareForget' | 'shareNaming' | 'shareNamingTry' | 'share' | 'shareAccess' | 'shareGroup' | 'sharePermissions'> {
   const { database, jobs, now } = context
   return {
     shareAdd: async ({ input: { body }, caller }) => ({ id: await addShare(context, body, caller.name) }),
     async shareForget({ input, caller }) {
       await forgetShare(context, input.params.id, caller.name)
+      return { ok: true as const }
+    },
+    shareNamingTry: ({ input }) => tryNaming(context, input.params.id, input.query.naming),
+    async shareNaming({ input, caller }) {
+      await setNaming(context, input.params.id, input.body.naming, caller.name)
       return { ok: true as const }
     },
     share: ({ input }) => readSharePage(context, input.params.id),

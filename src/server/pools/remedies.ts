@@ -1,6 +1,6 @@
 import { Problem } from '../../contract/errors'
 import type { Finding, Story } from '../../contract/logons'
-import { personOf } from '../containers/scan'
+import { whoseFiles } from '../containers/naming'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import type { Context } from '../shell/context'
 
@@ -27,10 +27,10 @@ export function releaseHold({ fleet, database }: Need, holder: string, person: s
       {
         title: 'Look who holds the container',
         run: async () => {
-          const files = await container()
-          // A container that no scan has seen yet is known by its folder, which bears the person's name.
+          const [files, whose] = await Promise.all([container(), whoseFiles({ database })])
+          // A container that no scan has seen yet is known by its folder.
           hold = (await fleet.holds()).find(
-            (one) => files.some(({ share, file }) => share === one.share && file === one.file) || personOf(one.file) === person,
+            (one) => files.some(({ share, file }) => share === one.share && file === one.file) || whose(one.share, one.file).person === person,
           )
           if (!hold) throw new StepStopped('Nothing holds it any more. Nothing was changed.')
           return `${hold.host}, session ${hold.session}`

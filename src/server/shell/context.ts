@@ -2,6 +2,7 @@ import type { FastifyReply, FastifyRequest } from 'fastify'
 import type { Input, Output, Request, RouteName } from '../../contract/routes'
 import type { Role } from '../../contract/other'
 import type { Disks } from '../containers/disks'
+import type { Scanning } from '../containers/scan'
 import type { Database } from '../db/database'
 import type { Evidence } from '../logons/evidence'
 import type { Fleet } from '../pools/fleet'
@@ -23,6 +24,7 @@ export interface Context {
   readonly live: Live
   readonly fleet: Fleet
   readonly disks: Disks
+  readonly scanning: Scanning
   readonly jobs: Jobs
   /** The current moment; tests give another. */
   readonly now: () => number

@@ -1,6 +1,6 @@
 import type { ServerResponse } from 'node:http'
 
-export type LiveEvent = 'attempts' | 'job' | 'progress' | 'upload' | 'policy' | 'report' | 'containers' | 'people' | 'journal' | 'changes'
+export type LiveEvent = 'attempts' | 'job' | 'progress' | 'upload' | 'policy' | 'report' | 'containers' | 'scan' | 'people' | 'journal' | 'changes'
 
 /** Server-sent events (WHATWG HTML, section 9.2): says what kind of thing changed; pages then ask for what they show. */
 export class Live {

@@ -8,7 +8,7 @@ import { inventoryHandlers } from '../containers/inventories'
 import { roomHandlers } from '../containers/room'
 import { shareHandlers } from '../containers/shares'
 import { startDisks } from '../containers/disks'
-import { scanShares } from '../containers/scan'
+import { Scanning, scanShares } from '../containers/scan'
 import { forgetSizes } from '../containers/store'
 import { deleteOutdated } from '../containers/set-aside'
 import { startDueWaves } from '../containers/waves'
@@ -77,7 +77,17 @@ export async function startServer(options: StartOptions): Promise<Started> {
   running.jobs = jobs
   await jobs.closeOrphans()
   await closeLimitProofs(database)
-  const context: Context = { config, database, evidence, live, fleet: fleetOver(options.fleetUrl, options.token), disks, jobs, now }
+  const context: Context = {
+    config,
+    database,
+    evidence,
+    live,
+    fleet: fleetOver(options.fleetUrl, options.token),
+    disks,
+    scanning: new Scanning(),
+    jobs,
+    now,
+  }
   const desk = lookDesk(database, now)
   const taken = new Uploads(context)
   uploads.current = taken

@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs'
 import { mkdir, open, utimes } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { newVhd, newVhdx, type NewVhdx, type Write } from '../../core/containers'
-import { HILL, LEAVERS, QUAY, type Larkmere } from '../directory/larkmere'
+import { DOMAIN_SID, HILL, LEAVERS, QUAY, type Larkmere } from '../directory/larkmere'
 import { Random } from '../random'
 import type { ShareFolder } from './share'
 
@@ -64,6 +64,11 @@ function troubled(staff: Larkmere['staff']): Troubled[] {
       disk: vhdx(5 + 7 * i),
     })),
     ...moved.map(({ id }, i) => ({ share: HILL, file: folder(id), usedDaysAgo: 33 + 9 * i, disk: vhdx(14 + i) })),
+    // From the time when folders were named by number.
+    ...staff
+      .filter(({ pool, share }) => pool === 'back-office' && share === HILL)
+      .slice(7, 9)
+      .map((one, i) => ({ share: HILL, file: folder(`${DOMAIN_SID}-${5000 + staff.indexOf(one)}`), usedDaysAgo: 300 + 20 * i, disk: vhdx(8 + i) })),
     { share: HILL, file: folder(without('bridge-ops', 4)), usedDaysAgo: 12, disk: vhdx(6) },
     { share: QUAY, file: folder(without('harbour-kiosk', 2)), usedDaysAgo: 3, disk: vhdx(61) },
     // The table names a place far outside the file.

@@ -11,6 +11,7 @@ import { addressOf, call } from '../shell/api'
 import { useSession } from '../shell/session'
 import ContainerViews from './ContainerViews.vue'
 import ManyActions from './ManyActions.vue'
+import ScanState from './ScanState.vue'
 import { growthSays, weightClass } from './words'
 
 const route = useRoute()
@@ -63,11 +64,7 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
     <section class="work">
       <h1>{{ plural(data.total, 'container') }} on {{ plural(data.shares.length, 'share') }}</h1>
       <ContainerViews />
-      <div class="sub">
-        Read from the files themselves: their headers and block tables<template v-if="data.scannedMs"
-          >, last looked at <span :title="exact(data.scannedMs)">{{ when(data.scannedMs) }}</span></template
-        >.
-      </div>
+      <ScanState :scanned-ms="data.scannedMs" />
       <div class="toolbar">
         <BFormInput v-model="text" aria-label="Part of a name" placeholder="Part of a person, file or host" />
         <select class="form-select" aria-label="Share" :value="share" @change="set('share', ($event.target as HTMLSelectElement).value)">
@@ -149,7 +146,9 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
     </section>
     <aside class="margin" aria-label="What to look at, and the shares">
       <h2>To look at</h2>
-      <p v-if="data.findings.length === 0" class="quiet">Nothing: every container belongs to somebody and is sound.</p>
+      <p v-if="data.findings.length === 0" class="quiet">
+        {{ data.total === 0 ? 'Nothing yet.' : 'Nothing: every container belongs to somebody and is sound.' }}
+      </p>
       <ul class="findings">
         <li v-for="one in data.findings" :key="one.code">
           <RouterLink :class="weightClass(one.weight)" :to="{ query: { ...route.query, finding: one.code } }">{{ one.title }}</RouterLink>

@@ -42,7 +42,7 @@ const columns: Column<MoveLine>[] = [
   { key: 'to', title: 'From, to', sort: (m) => m.from + m.to },
   { key: 'bytes', title: 'Takes', number: true, sort: (m) => m.bytes },
   { key: 'slot', title: 'Logs on about', sort: (m) => m.slot },
-  { key: 'because', title: 'Because it is', sort: (m) => m.because },
+  { key: 'because', title: 'Because its share is', sort: (m) => m.because },
 ]
 const shown = ref(20)
 const bars = computed(() => roomBars(data.value?.shares ?? [], data.value?.after ?? []))

@@ -9,6 +9,7 @@ import { useSession } from '../shell/session'
 import HoursPicture from './HoursPicture.vue'
 import RoomPicture from './RoomPicture.vue'
 import ShareAccess from './ShareAccess.vue'
+import ShareNaming from './ShareNaming.vue'
 import SharePermissions from './SharePermissions.vue'
 import { growthWords, usualLatency, weightClass } from './words'
 
@@ -132,6 +133,7 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
           placeholder="operations a second"
         /><BButton type="submit" variant="outline-secondary" :disabled="!(Number(iops) >= 1)">Set</BButton>
       </form>
+      <ShareNaming :id="share.id" :naming="share.naming" />
       <template v-if="share.addedBy">
         <h2>Added by hand</h2>
         <p>By {{ share.addedBy }}. No fleet tells who has its files open, so nothing is changed on it from here.</p>

@@ -11,6 +11,7 @@ const STALE: Record<string, string[]> = {
   // Hosts report all the time: only what shows their reports.
   report: ['policy', 'session-policies', 'local-admins', 'pools'],
   containers: ['containers', 'container', 'share', 'person', 'room', 'loss', 'set-aside'],
+  scan: ['scan'],
   people: ['people', 'person'],
   journal: ['journal'],
   changes: ['changes', 'incident'],
