@@ -36,8 +36,12 @@ const org: Org = {
   pools: Array.from({ length: POOLS }, (_, i) => ({ id: `pool${i}`, grants: GROUPS })),
   hosts: [],
 }
-// The catalogue has fewer than 120 settings; those that any session policy can set are taken, and the figure says how many.
-const SETTINGS = CATALOGUE.filter(({ holdsFor, combine, type }) => holdsFor === 'session' && combine === 'first' && type.kind !== 'list')
+// The catalogue has fewer than 120 settings that any session policy can set; they are taken twice, and once more, under other names.
+const PLAIN = CATALOGUE.filter(({ holdsFor, combine, type }) => holdsFor === 'session' && combine === 'first' && type.kind !== 'list')
+const SETTINGS = Array.from({ length: 120 }, (_, i) => {
+  const setting = PLAIN[i % PLAIN.length] as (typeof PLAIN)[number]
+  return i < PLAIN.length ? setting : { ...setting, id: `${setting.id}.${Math.floor(i / PLAIN.length)}` }
+})
 const valueFor = ({ type }: (typeof SETTINGS)[number]): unknown =>
   type.kind === 'switch'
     ? pick(['on', 'off'])
@@ -69,7 +73,7 @@ const time = <T>(work: () => T): { ms: number; value: T } => {
 }
 const contexts = PEOPLE * situations.length
 const all = time(() => {
-  const compiled = compile(set)
+  const compiled = compile(set, undefined, SETTINGS)
   const matrix = matrixOf(compiled, org, situations)
   // Handed out context by context, so that nothing is left to be done later.
   const out = new Int32Array(contexts)
@@ -115,7 +119,7 @@ while (peerMs < 4000) {
   peerMs += performance.now() - begun
   decided++
   if (decided > 200) continue
-  const ours = resolve(compile(set), ready({ person: facts.person, pool: facts.pool, clientKind: facts.clientKind }))
+  const ours = resolve(compile(set, undefined, SETTINGS), ready({ person: facts.person, pool: facts.pool, clientKind: facts.clientKind }))
   for (const { setting, value } of ours.settings) {
     checked++
     if (values[setting] !== value) throw new Error(`${setting} for ${facts.person}: ${String(values[setting])}, ours ${String(value)}`)
@@ -128,8 +132,8 @@ const edited = {
   ...set,
   policies: policies.map((policy, i) => (i === 20 ? { ...policy, settings: { ...policy.settings, idleMinutes: 17, lockMinutes: 3 } } : policy)),
 }
-const change = time(() => whatWouldChange(set, edited, org, { nowMs: 0, situations }))
-const compiled = compile(set)
+const change = time(() => whatWouldChange(set, edited, org, { nowMs: 0, situations, catalogue: SETTINGS }))
+const compiled = compile(set, undefined, SETTINGS)
 const facts: SessionFacts = { person: 'person77', pool: 'pool3', clientKind: 'laptop' }
 const tries = 200
 resolve(compiled, ready(facts))

@@ -39,14 +39,16 @@ export interface ChangesOptions {
   /** The situations to look at; without: all that the two sets can tell apart. */
   readonly situations?: readonly Situation[]
   readonly limit?: number
+  /** The settings that there are, where not the usual ones. */
+  readonly catalogue?: readonly Setting[]
 }
 
 const SOME = 100
 
 /** Who gets what else when one set takes the place of another: exact over all classes of sessions, and only what differs is looked at. */
 export function whatWouldChange(before: PolicySet, after: PolicySet, org: Org, options: ChangesOptions): Changes {
-  const old = compile(before)
-  const young = compile(after, old.table)
+  const old = compile(before, undefined, options.catalogue)
+  const young = compile(after, old.table, options.catalogue)
   const settings = [...new Set([...old.setters.keys(), ...young.setters.keys()])].filter(
     (setting) => signature(old, setting) !== signature(young, setting),
   )

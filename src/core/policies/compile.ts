@@ -1,6 +1,6 @@
 import type { Org } from '../people/org'
 import { groupResolver } from '../people/org'
-import { CATALOGUE, settingOf, type Setting } from './catalogue'
+import { CATALOGUE, type Setting } from './catalogue'
 import { isGroupOf, leafOf, partsOf, type Condition, type FactName, type Leaf } from './condition'
 import { readyFacts, testOf, type Facts, type SessionFacts, type Test } from './facts'
 import { notOfPlace, type NetworkClass, type Policy, type PolicySet } from './set'
@@ -61,8 +61,16 @@ export interface CompiledSet {
   condition(when: Condition): Node
 }
 
-/** Makes a set ready for being asked many times. Only what is switched on can apply; the rest is kept for the explanations. */
-export function compile(set: PolicySet, table: LeafTable = { leaves: [], numbers: new Map(), values: new Map() }): CompiledSet {
+/**
+ * Makes a set ready for being asked many times. Only what is switched on can apply; the rest is kept for the explanations.
+ * @param catalogue the settings that there are
+ */
+export function compile(
+  set: PolicySet,
+  table: LeafTable = { leaves: [], numbers: new Map(), values: new Map() },
+  catalogue: readonly Setting[] = CATALOGUE,
+): CompiledSet {
+  const byId = new Map(catalogue.map((setting) => [setting.id, setting]))
   const { leaves, numbers } = table
   const networks = new Map(set.networks.map((network) => [network.id.toLowerCase(), network]))
   const leafNumber = (leaf: Leaf): number => {
@@ -97,19 +105,19 @@ export function compile(set: PolicySet, table: LeafTable = { leaves: [], numbers
   }))
   const found = new Map<Setting, number[]>()
   for (const id of Object.keys(set.base)) {
-    const setting = settingOf(id)
+    const setting = byId.get(id)
     if (setting) found.set(setting, [])
   }
   for (const [index, { policy, ofPlace }] of policies.entries())
     for (const id of Object.keys(policy.settings)) {
-      const setting = settingOf(id)
+      const setting = byId.get(id)
       if (!setting || setting.holdsFor === 'base' || (setting.holdsFor === 'host' && !ofPlace)) continue
       const list = found.get(setting)
       if (list) list.push(index)
       else found.set(setting, [index])
     }
   // In the order of the catalogue, whatever the order in the set.
-  const setters = new Map(CATALOGUE.flatMap((setting) => (found.has(setting) ? [[setting, found.get(setting) ?? []] as const] : [])))
+  const setters = new Map(catalogue.flatMap((setting) => (found.has(setting) ? [[setting, found.get(setting) ?? []] as const] : [])))
   return { set, table, policies, leaves, setters, condition: node }
 }
 

@@ -30,7 +30,15 @@ export interface PromiseVerdict {
   readonly situations: number
   readonly people: number
   /** The waiver that lets it be published all the same; null where there is none, or it has ended. */
-  readonly waived: { readonly reason: string; readonly until: string; readonly by: string } | null
+  readonly waived: Waiver | null
+  /** A waiver that has ended. */
+  readonly ended: Waiver | null
+}
+type Waiver = NonNullable<SetPromise['waived']>
+
+/** Promises whose waiver has ended: they must hold again. */
+export function endedWaivers(set: PolicySet, nowMs: number): { readonly id: string; readonly name: string; readonly waived: Waiver }[] {
+  return set.promises.flatMap(({ id, name, waived }) => (waived && Date.parse(waived.until) <= nowMs ? [{ id, name, waived }] : []))
 }
 
 export function sayDemand(demand: Demand): string {
@@ -62,9 +70,10 @@ function checkPromise(set: PolicySet, promise: SetPromise, org: Org, nowMs: numb
     policies: involved,
     ...(limit ? { limit } : {}),
   })
-  const waived = promise.waived && Date.parse(promise.waived.until) > nowMs ? promise.waived : null
+  const ended = promise.waived && Date.parse(promise.waived.until) <= nowMs ? promise.waived : null
+  const waived = ended ? null : (promise.waived ?? null)
   const said = `${writeText(promise.when)}: ${promise.then.map(sayDemand).join('; ')}`
-  const verdict = { promise: promise.id, name: promise.name, said, waived }
+  const verdict = { promise: promise.id, name: promise.name, said, waived, ended }
   if (!complete && situations.length === 0) return { ...verdict, state: 'not decided', broken: [], situations: 0, people: 0 }
   const matrix = matrixOf(compiled, org, situations, { settings, watch: [when] })
   const spoken = new Set<number>()

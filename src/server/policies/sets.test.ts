@@ -3,6 +3,7 @@ import type { SessionReport } from '../../contract/policies'
 import { SERIES } from '../../core/logons'
 import { readSet, type PolicySet } from '../../core/policies'
 import { makeWorld, type World } from '../containers/fixtures/world'
+import { tellEndedWaivers } from './waivers'
 import type { Context } from '../shell/context'
 import { answerLook } from './look'
 import { lookDesk } from './look-desk'
@@ -129,6 +130,14 @@ describe('a draft', () => {
     await expect(
       ask(policyHandlers(context(), desk).policyPublish, { body: { settings: { ...settings, sizeLimitMib: 512 }, basedOn: 2 } }),
     ).rejects.toMatchObject({ code: 'promise.broken' })
+    // That is told once, however often one looks.
+    for (let i = 0; i < 3; i++) await tellEndedWaivers(context())
+    expect(await world.database.query(`select who, target, before, after from journal where what = 'a waiver ended'`)).toEqual([
+      { who: 'Ikebana', target: 'promise Nothing out', before: `waived by vaas until ${waived.until}: later`, after: 'it must hold again' },
+    ])
+    const [verdict] = (await ask(sets().policyLook, { body: { set: { ...(await ask(sets().policies)).set, promises: [{ ...promise, waived }] } } }))
+      .promises
+    expect(verdict).toMatchObject({ state: 'broken', waived: null, ended: waived })
   })
 
   it('can be thrown away, sent to review, and taken from an earlier version', async () => {
@@ -363,6 +372,41 @@ describe('what is in force', () => {
     expect((await prove(1))[1]).toBe('The logon did not work: mara may not.')
     expect((await limitProofs(world.database)).map(({ ok }) => ok)).toEqual([false, false, false, true])
   }, 60_000)
+
+  it('proves a limit of hours too, looking seldom at first and every second near the end', async () => {
+    await draft(() => ({ policies: [crew({ disconnectedMinutes: 240 })] }))
+    await publish()
+    const { limitProofJob, limitProofs } = await import('./limit-proof')
+    let left = Infinity
+    let looks = 0
+    const fleet = {
+      ...world.fleet,
+      disconnect: async () => {
+        left = world.nowMs
+      },
+      sessions: async () => {
+        looks++
+        if (world.nowMs - left >= 240 * 60_000) world.sessions = []
+        return world.sessions
+      },
+    }
+    const need = {
+      ...context(),
+      fleet,
+      now: () => world.nowMs,
+      jobs: { tellProgress: () => undefined, wantsToStop: () => false },
+    } as unknown as Context
+    const job = await world.run(
+      await limitProofJob(need, 'ticket-hall', 'mara', 'vaas', async (ms) => {
+        world.nowMs += Math.ceil(ms)
+      }),
+    )
+    expect([job.state, (await limitProofs(world.database))[0]?.sentence]).toEqual([
+      'done',
+      expect.stringMatching(/^Logged off 1440[01] s after it was disconnected; the limit is 14400 s.$/),
+    ])
+    expect(looks).toBeLessThan(600)
+  })
 })
 
 describe('stretches of sessions', () => {

@@ -22,6 +22,7 @@ import { Uploads } from '../logons/uploads'
 import { peopleHandlers } from '../people/routes'
 import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
 import { closeLimitProofs } from '../policies/limit-proof'
+import { tellEndedWaivers } from '../policies/waivers'
 import { stepDueRollouts } from '../policies/rollouts'
 import { endAdminRights, giveRightsAtBuild, sessionHandlers } from '../policies/session-routes'
 import { setHandlers } from '../policies/set-routes'
@@ -130,6 +131,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
     every(20_000, () => startDueWaves(context)),
     every(5000, () => stepDueRollouts(context)),
     every(60_000, () => endAdminRights(context)),
+    every(60_000, () => tellEndedWaivers(context)),
     every(20_000, () => giveRightsAtBuild(context)),
     every(30_000, async () => {
       const { attempts } = await evidence.reconsider(now())

@@ -3,8 +3,8 @@ import { useSortable } from '@vueuse/integrations/useSortable'
 import type { SortableEvent } from 'sortablejs'
 import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import type { Policy } from '../../core/policies'
-import { plural, when } from '../kit/format'
+import { endedWaivers, type Policy } from '../../core/policies'
+import { day, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
 import DraftMargin from './DraftMargin.vue'
@@ -103,6 +103,10 @@ function add(): void {
       <p class="lead">
         {{ plural(set.policies.length, 'policy', 'policies') }} over the base policy. Of two that both set something, the higher one decides, unless
         the setting says that the stricter one does.
+      </p>
+      <p v-for="one in endedWaivers(set, Date.now())" :key="one.id" class="ochre" role="status">
+        The waiver of “{{ one.name }}” ended on {{ day(Date.parse(one.waived.until)) }}; it must hold again.
+        <RouterLink to="/policies/promises">Promises</RouterLink>
       </p>
       <div class="toolbar">
         <input v-model="text" class="form-control" type="search" placeholder="Any word in them" aria-label="Filter" />

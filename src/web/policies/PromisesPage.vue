@@ -89,6 +89,10 @@ const sayFacts = (example: SessionFacts) =>
           <div v-if="promise.waived" class="small ochre">
             Waived by {{ promise.waived.by }} until {{ day(Date.parse(promise.waived.until)) }}: {{ promise.waived.reason }}
           </div>
+          <div v-if="promise.ended" class="small" :class="promise.state === 'broken' ? 'madder' : 'quiet'">
+            Was waived by {{ promise.ended.by }} until {{ day(Date.parse(promise.ended.until)) }}: {{ promise.ended.reason }} Since then it must hold
+            again.
+          </div>
         </div>
         <div v-if="session.isAdministrator" class="acts">
           <BButton v-if="promise.waived" variant="link" @click="unwaive(promise.promise)">End the waiver</BButton>

@@ -143,7 +143,8 @@ const prove = useMutation({
     <aside class="margin" aria-label="Prove a time limit">
       <h2>Prove a time limit</h2>
       <p class="small quiet">
-        Logs a test person on, disconnects the session, and watches whether the fleet logs it off when its limit is over. Limits of up to 30 minutes.
+        Logs a test person on, disconnects the session, and watches whether the fleet logs it off when its limit is over. It takes as long as the
+        limit, up to a day, and can be cancelled.
       </p>
       <form v-if="session.isAdministrator" @submit.prevent="prove.mutate()">
         <select v-model="pool" class="form-select" aria-label="Pool of the proof">
