@@ -180,6 +180,15 @@ export const SessionProof = z.object({
   verdict: z.enum(['as it should be', 'differs', 'not yet fetched', 'from the next logon on', 'restart needed', 'never reported']),
   effective: computed<Effective>(),
   differences: z.array(z.object({ setting: z.string(), title: z.string(), should: z.string(), reported: z.string(), takesEffect: z.string() })),
+  /** Which way its last logon went, against what the policy says of it; null where no evidence tells. */
+  way: z
+    .object({
+      attempt: z.string(),
+      went: z.string(),
+      verdict: z.enum(['as the policy says', 'second choice', 'against the policy']),
+      sentence: z.string(),
+    })
+    .nullable(),
 })
 export type SessionProof = z.infer<typeof SessionProof>
 

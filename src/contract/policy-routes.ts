@@ -156,8 +156,13 @@ export const POLICY_ROUTES = {
     method: 'GET',
     path: '/api/sessions/proof',
     permission: 'viewer',
-    sentence: 'Running sessions whose host reports something else than should be in force.',
-    response: z.object({ sessions: z.number(), odd: z.array(SessionProof.omit({ effective: true, facts: true })) }),
+    sentence: 'Running sessions whose host reports something else than should be in force, or that go a way which the policy does not allow.',
+    response: z.object({
+      sessions: z.number(),
+      odd: z.array(SessionProof.omit({ effective: true, facts: true })),
+      /** How many go which way, against what the policy says of it. */
+      ways: z.object({ known: z.number(), secondChoice: z.number(), against: z.number() }),
+    }),
   },
   sessionTell: {
     method: 'POST',

@@ -100,10 +100,7 @@ export const ROUTES = {
     path: '/api/scan',
     permission: 'viewer',
     sentence: 'How far the reading of changed files on the shares is, null where none is being read; and why the last one ended early, if it did.',
-    response: z.object({
-      progress: z.object({ share: z.string(), read: z.number(), of: z.number() }).nullable(),
-      failure: z.string().nullable(),
-    }),
+    response: z.object({ progress: z.object({ share: z.string(), read: z.number(), of: z.number() }).nullable(), failure: z.string().nullable() }),
   },
   scanNow: {
     method: 'POST',

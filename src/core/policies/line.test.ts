@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { lineClass, lineClasses, readinessFor, type LineLimits } from './line'
+import { lineClass, lineClasses, readinessFor, wayVerdict, type LineLimits } from './line'
 import { adminVerdict, type AdminHost } from './local-admins'
 
 // 256 and 512 kbit/s: common practice, no published source.
@@ -78,5 +78,22 @@ describe('administrators of one’s own desktop', () => {
     expect(verdict.wide).toEqual(['Through the group everybody 2600 people are administrator here.'])
     expect(verdict.now[0]).toEqual({ account: 'mara', untilMs: NOW + 7 * 3_600_000 })
     expect(adminVerdict(desk({ reported: [own] }), { value: 'assigned', hours: Infinity }, NOW).now[0]?.untilMs).toBeNull()
+  })
+})
+
+describe('the way that a session went', () => {
+  it.each([
+    ['direct-only', 'direct', 'as the policy says'],
+    ['direct-only', 'relay', 'against the policy'],
+    ['direct-first', 'direct', 'as the policy says'],
+    ['direct-first', 'relay', 'second choice'],
+    ['relay', 'relay', 'as the policy says'],
+    ['relay', 'direct', 'against the policy'],
+    ['relay', null, undefined],
+    ['relay', 'pigeon', undefined],
+    ['something new', 'direct', undefined],
+    [undefined, 'direct', undefined],
+  ])('%s, went %s: %s', (allowed, went, verdict) => {
+    expect(wayVerdict(allowed, went)?.verdict).toBe(verdict)
   })
 })

@@ -79,3 +79,29 @@ export function readinessFor(
   ]
   return { ready: lacks.length === 0, lacks }
 }
+
+/** Which way a session may go, as the setting `transport` says. */
+export type WayAllowed = 'direct-only' | 'direct-first' | 'relay'
+export interface WayVerdict {
+  readonly verdict: 'as the policy says' | 'second choice' | 'against the policy'
+  readonly sentence: string
+}
+
+/** What the way that a logon really went says of the policy. Null where nothing was recorded, or the way is one that policies do not speak of. */
+export function wayVerdict(allowed: unknown, went: string | null): WayVerdict | null {
+  if (went !== 'direct' && went !== 'relay') return null
+  const said = went === 'direct' ? 'It goes directly' : 'It goes over the relay'
+  if (allowed === 'direct-only')
+    return went === 'direct'
+      ? { verdict: 'as the policy says', sentence: `${said}, as the policy says.` }
+      : { verdict: 'against the policy', sentence: `${said}; the policy allows direct transport only.` }
+  if (allowed === 'direct-first')
+    return went === 'direct'
+      ? { verdict: 'as the policy says', sentence: `${said}, which the policy prefers.` }
+      : { verdict: 'second choice', sentence: `${said}: the policy prefers the direct way, which was not to be had.` }
+  if (allowed === 'relay')
+    return went === 'relay'
+      ? { verdict: 'as the policy says', sentence: `${said}, as the policy says.` }
+      : { verdict: 'against the policy', sentence: `${said}; the policy wants the relay always.` }
+  return null
+}

@@ -7,6 +7,7 @@ import {
   sayValueOf,
   settingOf,
   valueResolver,
+  wayVerdict,
   type CompiledSet,
   type Effective,
   type SessionFacts,
@@ -62,11 +63,18 @@ export async function factsOfSession(database: Queryable, session: string): Prom
 type SessionReading = Omit<SessionProof, 'effective' | 'facts'>
 
 /** What a session reports, beside the values that it should have by a version. */
-function readingOf({ host, reportedMs, report }: RunningSession, should: Readonly<Record<string, unknown>>, version: SetVersion): SessionReading {
+function readingOf(
+  { host, reportedMs, report }: RunningSession,
+  should: Readonly<Record<string, unknown>>,
+  version: SetVersion,
+  went: Went | undefined,
+): SessionReading {
   const inForce = report.policy?.values
   const differences = inForce ? differencesOf(should, inForce) : []
   const reportedVersion = report.policy?.version ?? null
+  const way = went ? wayVerdict(should['transport'], went.went) : null
   return {
+    way: went && way ? { ...went, ...way } : null,
     session: report.session,
     host,
     person: report.person,
@@ -81,11 +89,27 @@ function readingOf({ host, reportedMs, report }: RunningSession, should: Readonl
   }
 }
 
-async function proofOf(database: Queryable, one: RunningSession): Promise<SessionProof> {
+interface Went {
+  readonly attempt: string
+  readonly went: string
+}
+const HOUR_MS = 3_600_000
+
+/** Which way the last logon of each session went, as its evidence tells; by session. */
+async function waysOfSessions(database: Queryable, sessions: readonly RunningSession[]): Promise<Map<string, Went>> {
+  const rows = await database.query<Went & { session: string }>(
+    `select r.session, a.id as attempt, a.transport as went from jsonb_to_recordset($1::jsonb) as r(host text, session text, since bigint)
+    cross join lateral (select id, transport from attempts a where a.host = r.host and a.session = r.session and a.started_ms > r.since - $2::bigint and a.transport is not null order by a.started_ms desc limit 1) a`,
+    [JSON.stringify(sessions.map(({ host, report }) => ({ host, session: report.session, since: Math.floor(report.sinceMs) }))), HOUR_MS],
+  )
+  return new Map(rows.map(({ session, ...went }) => [session, went]))
+}
+
+async function proofOf(database: Queryable, one: RunningSession, went: Went | undefined): Promise<SessionProof> {
   const facts = factsOf(one)
   const { version, effective } = await sessionShould(database, facts)
   const should = Object.fromEntries(effective.settings.map(({ setting, value }) => [setting, value]))
-  return { ...readingOf(one, should, version), facts: { ...facts }, effective }
+  return { ...readingOf(one, should, version, went), facts: { ...facts }, effective }
 }
 
 /** What the differences of a session mean: some wait for the next logon or a restart, as they should when a version came after the session began. */
@@ -123,23 +147,31 @@ function differencesOf(should: Readonly<Record<string, unknown>>, inForce: Reado
 /** For each running session of a person: what should be in force, and what is. */
 export async function proofsOfPerson(database: Queryable, person: string): Promise<SessionProof[]> {
   const found = await running(database, `where s->>'person' = $1`, [person.toLowerCase()])
-  return Promise.all(found.map((one) => proofOf(database, one)))
+  const ways = await waysOfSessions(database, found)
+  return Promise.all(found.map((one) => proofOf(database, one, ways.get(one.report.session))))
 }
 
 /** Running sessions of everybody in which something differs. */
-export async function oddSessions(database: Queryable): Promise<{ sessions: number; odd: SessionReading[] }> {
+export async function oddSessions(
+  database: Queryable,
+): Promise<{ sessions: number; odd: SessionReading[]; ways: { known: number; secondChoice: number; against: number } }> {
   const [found, org, versions] = await Promise.all([running(database, '', []), loadOrg(database), versionsOf(database)])
+  const ways = await waysOfSessions(database, found)
   const ready = readyOf(org)
   const resolvers = new Map<SetVersion, ReturnType<typeof valueResolver>>()
-  const odd = found.flatMap((one) => {
+  const readings = found.map((one) => {
     const facts = ready(factsOf(one))
     const version = versions.at(one.host, facts.groups)
     let valuesFor = resolvers.get(version)
     if (!valuesFor) resolvers.set(version, (valuesFor = valueResolver(versions.compiled(version))))
-    const reading = readingOf(one, valuesFor(facts), version)
-    return reading.verdict === 'as it should be' ? [] : [reading]
+    return readingOf(one, valuesFor(facts), version, ways.get(one.report.session))
   })
-  return { sessions: found.length, odd }
+  const went = (verdict: string) => readings.filter(({ way }) => way?.verdict === verdict).length
+  return {
+    sessions: found.length,
+    odd: readings.filter(({ verdict, way }) => verdict !== 'as it should be' || way?.verdict === 'against the policy'),
+    ways: { known: readings.filter(({ way }) => way !== null).length, secondChoice: went('second choice'), against: went('against the policy') },
+  }
 }
 
 /** What a person is told of their session: few sentences, no names of policies. */

@@ -249,6 +249,38 @@ describe('what is in force', () => {
     expect((await proof())?.effective.settings.find(({ setting }) => setting === 'sound')).toMatchObject({ winner: 'sound' })
   })
 
+  it('says which way the last logon of a session went, against what the policy says of it', async () => {
+    const at = async (transport: 'relay' | 'direct-first' | 'direct-only') => {
+      await draft(() => ({ policies: [crew({ transport })] }))
+      const version = (await publish()).version
+      const { values } = await ask(sessionHandlers(context()).agentSession, { body: { host: 'TH-1', facts: { person: 'mara' } } })
+      await report({ sinceMs: world.nowMs, policy: { version, values } })
+      return proof()
+    }
+    expect((await at('relay'))?.way).toBeNull()
+    const logon = (id: string, session: string, agoMs: number, transport: string | null) =>
+      world.database.query(
+        `insert into attempts (id, thread, person, host, session, started_ms, last_ms, total_ms, outcome, first, network, transport, blame_ms, lost_ms, slow_ms) values ($1, $1, 'mara', 'TH-1', $2, $3, $3, 9000, 'ready', false, 'office', $4, '{}', 0, 0)`,
+        [id, session, world.nowMs - agoMs, transport],
+      )
+    const { session = '' } = (await proof()) ?? {}
+    await logon('w-old', session, 86_400_000, 'relay')
+    await logon('w-other', 'another', 1000, 'relay')
+    await logon('w-silent', session, 500, null)
+    expect((await proof())?.way).toBeNull()
+    await logon('w-this', session, 2000, 'direct')
+    expect((await proof())?.way).toMatchObject({ attempt: 'w-this', went: 'direct', verdict: 'against the policy' })
+    expect(await ask(sessionHandlers(context()).sessionsProof)).toMatchObject({
+      odd: [{ person: 'mara', verdict: 'as it should be', way: { verdict: 'against the policy' } }],
+      ways: { known: 1, secondChoice: 0, against: 1 },
+    })
+    expect((await at('direct-first'))?.way?.verdict).toBe('as the policy says')
+    await logon('w-again', session, 100, 'relay')
+    expect((await proof())?.way).toMatchObject({ attempt: 'w-again', verdict: 'second choice' })
+    expect(await ask(sessionHandlers(context()).sessionsProof)).toMatchObject({ odd: [], ways: { known: 1, secondChoice: 1, against: 0 } })
+    await world.database.exec(`delete from attempts where id like 'w-%'`)
+  })
+
   it('is told to the person in a few plain sentences', async () => {
     await draft(() => ({
       policies: [crew({ disconnectedMinutes: 30, copyTextOut: 'off', copyFilesOut: 'off', printing: 'off', lockMinutes: 'none' })],

@@ -42,6 +42,9 @@ const tell = useMutation({ mutationFn: (at: { host: string; session: string }) =
       <p v-for="difference in one.differences" :key="difference.setting" class="small ochre">
         {{ difference.title }}: {{ difference.reported }}, should be {{ difference.should }}; takes effect: {{ difference.takesEffect }}
       </p>
+      <p v-if="one.way" class="small" :class="{ madder: one.way.verdict === 'against the policy', quiet: one.way.verdict === 'as the policy says' }">
+        {{ one.way.sentence }} <RouterLink :to="`/logons/${encodeURIComponent(one.way.attempt)}`">its logon</RouterLink>
+      </p>
       <p class="small">
         <BButton variant="link" @click="open = open === one.session ? null : one.session">{{
           open === one.session ? 'Hide' : 'Every setting, and why'

@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { AdminLine, SessionProof } from '../../contract/policies'
 import JobSteps from '../journal/JobSteps.vue'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { duration, plural, when } from '../kit/format'
+import { count, duration, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
@@ -72,7 +72,16 @@ const prove = useMutation({
       <p v-if="sessions">
         {{ plural(sessions.sessions, 'session runs', 'sessions run') }};
         <template v-if="sessions.odd.length === 0">each has in force what it should.</template
-        ><template v-else>{{ plural(sessions.odd.length, 'has', 'have') }} something else in force than should be.</template>
+        ><template v-else
+          >{{ plural(sessions.odd.length, 'has', 'have') }} something else in force than should be, or go{{ sessions.odd.length === 1 ? 'es' : '' }} a
+          way that the policy does not allow.</template
+        >
+        <template v-if="sessions.ways.known">
+          Of {{ count(sessions.ways.known) }} whose logon tells which way it went, {{ count(sessions.ways.secondChoice) }} had to take the relay
+          though the policy prefers the direct way<template v-if="sessions.ways.against"
+            >, and {{ count(sessions.ways.against) }} went against it</template
+          >. <RouterLink to="/policies/lines">Lines</RouterLink></template
+        >
       </p>
       <DataTable
         v-if="sessions?.odd.length"
@@ -89,7 +98,10 @@ const prove = useMutation({
           ><span class="mono">{{ row.host }}</span></template
         >
         <template #verdict="{ row }"
-          ><span :class="row.verdict === 'differs' ? 'madder' : 'ochre'">{{ row.verdict }}</span>
+          ><span :class="row.verdict === 'differs' ? 'madder' : row.verdict === 'as it should be' ? '' : 'ochre'">{{ row.verdict }}</span>
+          <div v-if="row.way?.verdict === 'against the policy'" class="small madder">
+            {{ row.way.sentence }} <RouterLink :to="`/logons/${encodeURIComponent(row.way.attempt)}`">its logon</RouterLink>
+          </div>
           <div v-for="one in row.differences.slice(0, 4)" :key="one.setting" class="small quiet">
             {{ one.title }}: {{ one.reported }}, should be {{ one.should }}
           </div></template
