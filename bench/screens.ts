@@ -9,7 +9,10 @@ import { listAttempts } from '../src/server/logons/store'
 import { readStory } from '../src/server/logons/story'
 import { readToday } from '../src/server/logons/today'
 import { Intake } from '../src/server/logons/intake'
-import { larkmere } from '../src/standins/directory/larkmere'
+import { logonEffects } from '../src/server/policies/effects'
+import { waysOf } from '../src/server/policies/ways'
+import type { Changes, PolicySet } from '../src/core/policies'
+import { larkmere, POOLS } from '../src/standins/directory/larkmere'
 import { history } from '../src/standins/fleet/history'
 import { plant } from '../src/standins/fleet/troubles'
 
@@ -55,6 +58,20 @@ const [{ id = '', person = '' } = {}] = await database.query<{ id: string; perso
   `select a.id, a.person from attempts a join evidence e on e.attempt = a.id where outcome = 'failed' limit 1`,
 )
 
+/** A draft that gives everybody another value of one setting. */
+const draft = (setting: string, before: unknown, after: unknown): Changes => ({
+  people: 2600,
+  situations: 1,
+  decided: true,
+  groups: [
+    {
+      ...{ setting, title: setting, before: String(before), after: String(after), values: { before, after }, direction: 'other' },
+      ...{ takesEffect: 'next logon', people: 2600, some: [], pools: POOLS.map((pool) => pool.id), only: [] },
+    },
+  ],
+})
+const NO_SET: PolicySet = { base: {}, policies: [], networks: [], promises: [] }
+
 async function time(name: string, run: () => Promise<unknown>): Promise<[string, number]> {
   await run()
   const times: number[] = []
@@ -75,11 +92,14 @@ const rows = [
   await time('Logons, one host', () => listAttempts(database, { sort: 'started', limit: 100, host: 'BO-H1-03' })),
   await time("A person's last 30", () => listAttempts(database, { sort: 'started', limit: 30, person })),
   await time('The story of a logon', () => readStory(database, id, now)),
-  await time('Compared: a host, 24 h', () => readCohort(database, 'host:BO-H1-03', now - DAY_MS, now)),
-  await time('Compared: a pool, 24 h', () => readCohort(database, 'pool:back-office', now - DAY_MS, now)),
-  await time('Compared: a pool, 7 d', () => readCohort(database, 'pool:back-office', now - 7 * DAY_MS, now)),
+  await time('Compared: a host, 24 h', () => readCohort(database, intake, 'host:BO-H1-03', now - DAY_MS, now)),
+  await time('Compared: a pool, 24 h', () => readCohort(database, intake, 'pool:back-office', now - DAY_MS, now)),
+  await time('Compared: a pool, 7 d', () => readCohort(database, intake, 'pool:back-office', now - 7 * DAY_MS, now)),
   await time('Pictures, 7 days', () => readPictures(database, now - 7 * DAY_MS, now, 'Europe/Copenhagen')),
   await time('Pictures, 30 days', () => readPictures(database, now - 30 * DAY_MS, now, 'Europe/Copenhagen')),
+  await time('Ways of the last 7 d', () => waysOf(database, intake, now)),
+  await time('A draft: slow after …', () => logonEffects(database, intake, draft('slowSeconds', 60, 30), NO_SET, now)),
+  await time('A draft: transport', () => logonEffects(database, intake, draft('transport', 'direct-first', 'relay'), NO_SET, now)),
   await time('Incidents, 7 days', () => intake.incidents(now - 7 * DAY_MS, now)),
 ]
 console.log(`Screens at ${n} attempts; peer: one count over all of them, ${peer.toFixed(0)} ms`)

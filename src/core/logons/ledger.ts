@@ -1,6 +1,7 @@
 import { DIMENSIONS, placesOf } from './around'
 import { isUnusual } from './analyse'
 import type { Explained } from './batch'
+import { TimesOfRows, type Times } from './times'
 
 /** The dimensions in which an incident can sit; persons and groups beside them. */
 export const PLACE_DIMENSIONS = [...DIMENSIONS, 'holderHost', 'part', 'package'] as const
@@ -177,12 +178,20 @@ export class Ledger {
   readonly #at = floats()
   readonly #lost = floats()
   readonly #failed = ints()
+  /** How long each took, where that was wanted. */
+  readonly times: TimesOfRows | null
   /** Rows by time; those that came since wait until somebody asks. */
   #order = new Int32Array(1024)
   #ordered = 0
   #waiting: number[] = []
 
-  add(seen: Seen): void {
+  /** @param withTimes keeps also how long attempts took (cohorts.ts), which makes a row almost twice as large */
+  constructor(withTimes = false) {
+    this.times = withTimes ? new TimesOfRows() : null
+  }
+
+  /** @param times how long it took; needed where times are kept */
+  add(seen: Seen, times?: Times): void {
     let row = this.#rows.find(seen.id)
     if (row < 0) {
       row = this.n++
@@ -221,6 +230,7 @@ export class Ledger {
     this.#at.set(row, seen.atMs)
     this.#lost.set(row, seen.lostMs)
     this.#failed.set(row, seen.failed ? 1 : 0)
+    if (this.times && times) this.times.set(row, times)
   }
 
   has(id: string): boolean {
@@ -237,18 +247,21 @@ export class Ledger {
   since(beforeMs: number): Ledger {
     const kept = this.rows(beforeMs, Infinity)
     if (kept.length > 0.9 * this.n) return this
-    const result = new Ledger()
+    const result = new Ledger(this.times !== null)
     for (const row of kept)
-      result.add({
-        id: this.id(row),
-        person: this.personName(this.person(row)),
-        atMs: this.atMs(row),
-        lostMs: this.lostMs(row),
-        failed: this.failed(row),
-        open: this.cause(row) < 0,
-        cause: this.cause(row) > 0 ? this.causeName(this.cause(row)) : null,
-        places: Object.fromEntries(PLACE_DIMENSIONS.map((dimension, d) => [dimension, this.placeName(d, this.place(d, row))])),
-      })
+      result.add(
+        {
+          id: this.id(row),
+          person: this.personName(this.person(row)),
+          atMs: this.atMs(row),
+          lostMs: this.lostMs(row),
+          failed: this.failed(row),
+          open: this.cause(row) < 0,
+          cause: this.cause(row) > 0 ? this.causeName(this.cause(row)) : null,
+          places: Object.fromEntries(PLACE_DIMENSIONS.map((dimension, d) => [dimension, this.placeName(d, this.place(d, row))])),
+        },
+        this.times?.of(row),
+      )
     return result
   }
 

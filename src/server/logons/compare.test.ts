@@ -1,12 +1,12 @@
 import { existsSync, readFileSync } from 'node:fs'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { bucketFromMs } from '../../contract/compare'
 import { SERIES } from '../../core/logons'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import type { Database } from '../db/database'
 import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
-import { readCohort, readPictures } from './compare'
+import { readCohort, readPictures, type InMemory } from './compare'
 import { Intake } from './intake'
 
 const MINUTE = 60_000
@@ -40,32 +40,84 @@ afterAll(() => database.close())
 
 const [fromMs, toMs] = [START_MS, START_MS + 6 * HOUR]
 
+/** Where the attempts of a month lie in columns, and where nothing does: everything comes from the database then. */
+const nothing: InMemory = { cohort: () => Promise.resolve(null), phases: () => Promise.resolve(null) }
+const everything: InMemory = { cohort: (filter) => intake.cohort(filter), phases: (asked) => intake.phases(asked) }
+
 describe('cohorts', () => {
-  it('are counted with their quantiles, phases and causes, and only those that got in count for durations', async () => {
-    const [well, ill] = await Promise.all(['host:th-1', 'host:TH-2'].map((id) => readCohort(database, id, fromMs, toMs)))
-    expect([well?.logons, well?.failed, ill?.logons, ill?.failed]).toEqual([121, 1, 120, 0])
-    // Each lasts 6500 ms and twice its number: the middle of the even ones is the 119th.
-    expect(well?.medianMs).toBe(6500 + 2 * 119)
-    expect(ill?.highMs).toBeGreaterThan(42_000)
-    expect(well?.phases.map(({ phase }) => phase)).toEqual(['broker', 'sign-on', 'shell'])
-    expect((ill?.causes ?? []).reduce((sum, { n }) => sum + n, 0)).toBeGreaterThanOrEqual(38)
-    expect(well?.buckets.reduce((a, b) => a + b, 0)).toBe(120)
-    const filled = (ill?.buckets ?? []).flatMap((n, bucket) => (n > 0 ? [bucketFromMs(bucket)] : []))
-    expect([(filled[0] ?? 0) <= 6502, (filled.at(-1) ?? 0) > 35_000]).toEqual([true, true])
+  beforeAll(async () => {
+    // The first question begins the reading of what the database has.
+    await vi.waitFor(async () => expect(await intake.cohort({ fromMs, toMs })).not.toBeNull())
   })
 
-  it('before and since a moment are all that there are', async () => {
-    const moment = START_MS + 20 * MINUTE + 2 * HOUR
-    const [before, since] = await Promise.all([`before:${moment}`, `since:${moment}`].map((id) => readCohort(database, id, fromMs, toMs)))
-    expect([before?.logons, since?.logons]).toEqual([160, 81])
-    expect(since?.slow).toBeGreaterThanOrEqual(before?.slow ?? 0)
-    expect(since?.lostMs).toBeGreaterThan(before?.lostMs ?? 0)
+  describe.each([
+    ['in memory', everything],
+    ['in the database', nothing],
+  ])('%s', (_, memory) => {
+    const read = (id: string) => readCohort(database, memory, id, fromMs, toMs)
+
+    it('are counted with their quantiles, phases and causes, and only those that got in count for durations', async () => {
+      const [well, ill] = await Promise.all(['host:th-1', 'host:TH-2'].map(read))
+      expect([well?.logons, well?.failed, ill?.logons, ill?.failed]).toEqual([121, 1, 120, 0])
+      // Each lasts 6500 ms and twice its number: the middle of the even ones is the 119th.
+      expect(well?.medianMs).toBe(6500 + 2 * 119)
+      expect(ill?.highMs).toBeGreaterThan(42_000)
+      expect(well?.phases.map(({ phase }) => phase)).toEqual(['broker', 'sign-on', 'shell'])
+      expect((ill?.causes ?? []).reduce((sum, { n }) => sum + n, 0)).toBeGreaterThanOrEqual(38)
+      expect(well?.buckets.reduce((a, b) => a + b, 0)).toBe(120)
+      const filled = (ill?.buckets ?? []).flatMap((n, bucket) => (n > 0 ? [bucketFromMs(bucket)] : []))
+      expect([(filled[0] ?? 0) <= 6502, (filled.at(-1) ?? 0) > 35_000]).toEqual([true, true])
+    })
+
+    it('before and since a moment are all that there are', async () => {
+      const moment = START_MS + 20 * MINUTE + 2 * HOUR
+      const [before, since] = await Promise.all([`before:${moment}`, `since:${moment}`].map(read))
+      expect([before?.logons, since?.logons]).toEqual([160, 81])
+      expect(since?.slow).toBeGreaterThanOrEqual(before?.slow ?? 0)
+      expect(since?.lostMs).toBeGreaterThan(before?.lostMs ?? 0)
+    })
+
+    it('of nothing are empty, and of a kind that does not exist are refused', async () => {
+      expect(await read('pool:none')).toMatchObject({ logons: 0, medianMs: 0, phases: [], causes: [] })
+      await expect(read('mood:calm')).rejects.toMatchObject({ code: 'request.invalid' })
+      await expect(read("host:x' or true --")).resolves.toMatchObject({ logons: 0 })
+    })
   })
 
-  it('of nothing are empty, and of a kind that does not exist are refused', async () => {
-    expect(await readCohort(database, 'pool:none', fromMs, toMs)).toMatchObject({ logons: 0, medianMs: 0, phases: [], causes: [] })
-    await expect(readCohort(database, 'mood:calm', fromMs, toMs)).rejects.toMatchObject({ code: 'request.invalid' })
-    await expect(readCohort(database, "host:x' or true --", fromMs, toMs)).resolves.toMatchObject({ logons: 0 })
+  it('are the same from memory as from the database, whatever is asked', async () => {
+    const moment = START_MS + 100 * MINUTE
+    const ids = [
+      'host:TH-1',
+      'pool:',
+      'share:s',
+      'network:office',
+      'person:P17',
+      'person:p17',
+      `before:${moment}`,
+      `since:${moment}`,
+      'transport:relay',
+    ]
+    for (const [from, to] of [
+      [fromMs, toMs],
+      [START_MS + 30 * MINUTE, START_MS + 95 * MINUTE],
+      [toMs, toMs + HOUR],
+    ] as const)
+      for (const id of ids) expect(await readCohort(database, everything, id, from, to)).toEqual(await readCohort(database, nothing, id, from, to))
+    expect((await readCohort(database, everything, 'person:P17', fromMs, toMs)).logons).toBe(1)
+  })
+
+  it('are not told from memory where earlier attempts may be missing there', async () => {
+    const later = new Intake(database)
+    expect(await later.cohort({ fromMs, toMs })).toBeNull()
+    await expect.poll(() => later.cohort({ fromMs, toMs })).toMatchObject({ logons: 241 })
+    expect(
+      (await later.phases([{ filter: { fromMs, toMs }, phase: 'shell', by: ['host'], limitsMs: [40_000] }]))?.[0]
+        ?.map(({ at, logons, beyond }) => [at, logons, beyond])
+        .sort(),
+    ).toEqual([
+      [['TH-1'], 121, [0]],
+      [['TH-2'], 120, [40]],
+    ])
   })
 })
 

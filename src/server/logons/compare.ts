@@ -1,19 +1,72 @@
-import { CAUSE_BY_ID, SERIES } from '../../core/logons'
+import { CAUSE_BY_ID, SERIES, type CohortFigures } from '../../core/logons'
 import { BUCKETS, COHORT_KINDS, type Cohort, type Pictures } from '../../contract/compare'
 import { Problem } from '../../contract/errors'
 import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
+import type { Evidence } from './evidence'
 import { HOUR_MS, unpackHistograms } from './model'
 import { COLUMN_OF } from './recall'
 
 type Kind = (typeof COHORT_KINDS)[number]
 const isKind = (kind: string): kind is Kind => (COHORT_KINDS as readonly string[]).includes(kind)
 
+/** Whoever holds the attempts of the last month in columns. */
+export type InMemory = Pick<Evidence, 'cohort' | 'phases'>
+
 /** The logons of one cohort of a window, in figures that can be laid beside another's. */
-export async function readCohort(database: Queryable, id: string, fromMs: number, toMs: number): Promise<Cohort> {
+export async function readCohort(database: Queryable, memory: InMemory, id: string, fromMs: number, toMs: number): Promise<Cohort> {
   const kind = id.slice(0, id.indexOf(':'))
   const value = id.slice(kind.length + 1)
   if (!isKind(kind)) throw new Problem('request.invalid', `${kind} is nothing that can be compared; try ${COHORT_KINDS.join(', ')}.`)
+  const made = (await remembered(memory, kind, value, fromMs, toMs)) ?? (await counted(database, kind, value, fromMs, toMs))
+  const [low = 0, median = 0, high = 0] = made.quantiles ?? []
+  return {
+    id,
+    kind,
+    value,
+    logons: made.logons,
+    failed: made.failed,
+    slow: made.slow,
+    lostMs: made.lostMs,
+    lowMs: Math.round(low),
+    medianMs: Math.round(median),
+    highMs: Math.round(high),
+    phases: SERIES.slice(0, -1).flatMap((phase, i) => {
+      const ms = Math.round(made.phases[i] ?? 0)
+      return ms > 0 ? [{ phase, medianMs: ms }] : []
+    }),
+    causes: made.causes.map(({ cause, n }) => ({ cause, title: CAUSE_BY_ID.get(cause)?.title ?? 'Not explained', n })),
+    buckets: [...made.buckets],
+  }
+}
+
+interface Made extends Omit<CohortFigures, 'totals'> {
+  readonly buckets: readonly number[]
+}
+
+/** From the attempts in memory; null where not all of the window is there. */
+async function remembered(memory: InMemory, kind: Kind, value: string, fromMs: number, toMs: number): Promise<Made | null> {
+  const moment = Number(value) || 0
+  const figures = await memory.cohort(
+    kind === 'before'
+      ? { fromMs, toMs: Math.min(toMs, moment) }
+      : kind === 'since'
+        ? { fromMs: Math.max(fromMs, moment), toMs }
+        : kind === 'person'
+          ? { fromMs, toMs, person: value }
+          : { fromMs, toMs, places: { [kind]: [value] } },
+  )
+  if (!figures) return null
+  const buckets = new Array<number>(BUCKETS).fill(0)
+  for (const ms of figures.totals) {
+    const at = Math.min(BUCKETS - 1, Math.max(0, Math.floor(Math.log(Math.max(ms, 1) / 2000) / Math.log(1.15))))
+    buckets[at] = (buckets[at] ?? 0) + 1
+  }
+  return { ...figures, buckets }
+}
+
+/** The same from the database. */
+async function counted(database: Queryable, kind: Kind, value: string, fromMs: number, toMs: number): Promise<Made> {
   const params: unknown[] = [fromMs, toMs]
   const where =
     kind === 'before'
@@ -25,46 +78,37 @@ export async function readCohort(database: Queryable, id: string, fromMs: number
           : `${COLUMN_OF[kind]} = $${params.push(value)}`
   const within = `started_ms >= $1 and started_ms < $2 and ${where}`
   const got = `outcome in ('ready', 'slow', 'degraded')`
-  const [row] = await database.query<{ made: Made }>(
+  const [row] = await database.query<{ made: Counted }>(
     `with w as materialized (select outcome, total_ms, lost_ms, cause, blame_ms from attempts where ${within} and outcome <> 'open')
     select json_build_object(
       'logons', count(*), 'failed', count(*) filter (where outcome = 'failed'), 'slow', count(*) filter (where outcome = 'slow'), 'lostMs', coalesce(sum(lost_ms), 0),
       'quantiles', percentile_cont(array[0.1, 0.5, 0.9]) within group (order by total_ms) filter (where ${got}),
       'phases', json_build_array(${SERIES.map((_, i) => `percentile_cont(0.5) within group (order by blame_ms[${i + 1}]) filter (where ${got})`).join(', ')}),
-      'causes', (select json_agg(c) from (select cause, count(*) as n from w where cause is not null group by cause order by count(*) desc limit 6) c),
+      'causes', (select json_agg(c) from (select cause, count(*) as n from w where cause is not null group by cause order by count(*) desc, cause limit 6) c),
       'buckets', (select json_agg(b) from (select least(${BUCKETS - 1}, greatest(0, floor(ln(greatest(total_ms, 1) / 2000.0) / ln(1.15))))::integer as at, count(*) as n from w where ${got} group by 1) b)) as made from w`,
     params,
   )
   const made = row?.made
-  const buckets = Array.from({ length: BUCKETS }, () => 0)
+  const buckets = new Array<number>(BUCKETS).fill(0)
   for (const { at, n } of made?.buckets ?? []) buckets[at] = n
-  const [low = 0, median = 0, high = 0] = made?.quantiles ?? []
   return {
-    id,
-    kind,
-    value,
     logons: made?.logons ?? 0,
     failed: made?.failed ?? 0,
     slow: made?.slow ?? 0,
     lostMs: made?.lostMs ?? 0,
-    lowMs: Math.round(low),
-    medianMs: Math.round(median),
-    highMs: Math.round(high),
-    phases: SERIES.slice(0, -1).flatMap((phase, i) => {
-      const ms = Math.round(made?.phases[i] ?? 0)
-      return ms > 0 ? [{ phase, medianMs: ms }] : []
-    }),
-    causes: (made?.causes ?? []).map(({ cause, n }) => ({ cause, title: CAUSE_BY_ID.get(cause)?.title ?? 'Not explained', n })),
+    quantiles: made?.quantiles ?? null,
+    phases: made?.phases ?? [],
+    causes: made?.causes ?? [],
     buckets,
   }
 }
 
-interface Made {
+interface Counted {
   logons: number
   failed: number
   slow: number
   lostMs: number
-  quantiles: number[] | null
+  quantiles: [number, number, number] | null
   phases: (number | null)[]
   causes: { cause: string; n: number }[] | null
   buckets: { at: number; n: number }[] | null

@@ -1,4 +1,4 @@
-import type { HitHour, Observation, Place } from '../../core/logons'
+import type { CohortFigures, CohortFilter, HitHour, Observation, PhaseAsk, PhaseFigures, Place } from '../../core/logons'
 import type { DatabaseLink } from '../db/open'
 import { askWorker } from '../shell/worker'
 import type { FoundSince } from './incident-desk'
@@ -16,6 +16,10 @@ export interface Evidence {
   incidents(fromMs: number, toMs: number): Promise<FoundSince>
   /** Hour by hour, how many logged on at a place and how many of them had a cause. */
   hours(scope: readonly Place[], cause: string, fromMs: number, toMs: number): Promise<HitHour[]>
+  /** What a cohort comes to, from the attempts of a month in memory; null where not all of its window is there. */
+  cohort(filter: CohortFilter): Promise<CohortFigures | null>
+  /** What phases come to, an answer for each question; null where not all of a window is in memory. */
+  phases(asked: readonly PhaseAsk[]): Promise<PhaseFigures[][] | null>
   close(): Promise<void>
 }
 
@@ -35,6 +39,8 @@ export async function startEvidence(link: DatabaseLink, onProgress: (progress: U
     refresh: () => worker.ask({ op: 'refresh' }),
     incidents: (fromMs, toMs) => worker.ask({ op: 'incidents', fromMs, toMs }),
     hours: (scope, cause, fromMs, toMs) => worker.ask({ op: 'hours', scope, cause, fromMs, toMs }),
+    cohort: (filter) => worker.ask({ op: 'cohort', filter }),
+    phases: (asked) => worker.ask({ op: 'phases', asked }),
     close: () => worker.close(),
   }
 }

@@ -1,4 +1,20 @@
-import { findIncidents, hitsByHour, Ledger, seenOf, type Explained, type Found, type HitHour, type Place } from '../../core/logons'
+import {
+  cohortFigures,
+  durationsOf,
+  findIncidents,
+  hitsByHour,
+  Ledger,
+  phaseFigures,
+  seenOf,
+  type CohortFigures,
+  type CohortFilter,
+  type Explained,
+  type Found,
+  type HitHour,
+  type PhaseAsk,
+  type PhaseFigures,
+  type Place,
+} from '../../core/logons'
 import type { Org } from '../../core/people'
 import type { Queryable } from '../db/database'
 import { DAY_MS, HOUR_MS, hourOf } from './model'
@@ -23,7 +39,7 @@ export interface FoundSince extends Found {
 
 /** The incidents of any window, from all attempts of a month held in columns. Lives in the thread of the single writer, which tells it what changes. */
 export class IncidentDesk {
-  #ledger = new Ledger()
+  #ledger = new Ledger(true)
   #version = 0
   #knownFromMs = Infinity
   /** What is older was forgotten here, and may be in the database all the same. */
@@ -40,7 +56,10 @@ export class IncidentDesk {
   take(explained: readonly Explained[]): void {
     if (explained.length === 0) return
     this.#version++
-    for (const one of explained) this.#ledger.add(seenOf(one))
+    for (const one of explained) {
+      const { attempt, outcome, blame } = one
+      this.#ledger.add(seenOf(one), { outcome, first: attempt.attrs['first'] === true, durations: durationsOf(blame, attempt.totalMs) })
+    }
   }
 
   remove(ids: readonly string[]): void {
@@ -93,6 +112,21 @@ export class IncidentDesk {
     return worst
   }
 
+  /** What a cohort comes to; null where not all of its window is known here. */
+  cohort(filter: CohortFilter): CohortFigures | null {
+    return this.#knows(filter.fromMs) ? cohortFigures(this.#ledger, filter) : null
+  }
+
+  /** What phases come to, an answer for each question; null where not all of a window is known here. */
+  phases(asked: readonly PhaseAsk[]): PhaseFigures[][] | null {
+    return asked.every(({ filter }) => this.#knows(filter.fromMs)) ? asked.map((ask) => phaseFigures(this.#ledger, ask)) : null
+  }
+
+  #knows(fromMs: number): boolean {
+    this.#recalling ??= this.#recall()
+    return fromMs >= this.#knownFromMs && fromMs >= this.#oldestMs
+  }
+
   hoursOf(org: Org, scope: readonly Place[], cause: string, fromMs: number, toMs: number): HitHour[] {
     return hitsByHour(this.#ledger, org, scope, cause, fromMs, toMs)
   }
@@ -105,7 +139,7 @@ export class IncidentDesk {
       if (oldestMs > extent.firstMs) this.#oldestMs = oldestMs
       for (let toMs = extent.lastMs + 1; toMs > oldestMs; toMs -= SLICE_MS) {
         await this.inTurn(async () => {
-          for (const seen of await recallSeen(this.database, Math.max(oldestMs, toMs - SLICE_MS), toMs)) this.#ledger.add(seen)
+          for (const { seen, times } of await recallSeen(this.database, Math.max(oldestMs, toMs - SLICE_MS), toMs)) this.#ledger.add(seen, times)
         })
         this.#knownFromMs = toMs - SLICE_MS
         this.#version++

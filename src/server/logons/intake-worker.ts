@@ -1,6 +1,6 @@
 import { workerData } from 'node:worker_threads'
 import type { Fault } from '../../core/formats'
-import type { Observation, Place } from '../../core/logons'
+import type { CohortFilter, Observation, PhaseAsk, Place } from '../../core/logons'
 import { openLink } from '../db/link'
 import type { DatabaseLink } from '../db/open'
 import { answerQuestions } from '../shell/worker'
@@ -17,6 +17,8 @@ export type IntakeAsk =
   | { op: 'reconsider'; nowMs: number }
   | { op: 'incidents'; fromMs: number; toMs: number }
   | { op: 'hours'; scope: readonly Place[]; cause: string; fromMs: number; toMs: number }
+  | { op: 'cohort'; filter: CohortFilter }
+  | { op: 'phases'; asked: readonly PhaseAsk[] }
   | { op: 'refresh' }
 
 export interface UploadProgress {
@@ -114,6 +116,8 @@ async function answer(ask: IntakeAsk): Promise<unknown> {
   }
   if (ask.op === 'incidents') return intake.incidents(ask.fromMs, ask.toMs)
   if (ask.op === 'hours') return intake.hoursOf(ask.scope, ask.cause, ask.fromMs, ask.toMs)
+  if (ask.op === 'cohort') return intake.cohort(ask.filter)
+  if (ask.op === 'phases') return intake.phases(ask.asked)
   if (ask.op === 'refresh') return intake.refresh()
   cancelled.add(ask.upload)
   return null

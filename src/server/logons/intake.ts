@@ -24,12 +24,16 @@ import {
   SILENCE_MS,
   threadKey,
   UsualModel,
+  type CohortFigures,
+  type CohortFilter,
   type ClockOffset,
   type Correlated,
   type HitHour,
   type Measured,
   type Neighbour,
   type Observation,
+  type PhaseAsk,
+  type PhaseFigures,
   type Place,
 } from '../../core/logons'
 import { EMPTY_ORG, type Org } from '../../core/people'
@@ -121,6 +125,16 @@ export class Intake {
       await this.#writing
       return work()
     })
+  }
+
+  /** What a cohort comes to; null where not all of its window is in memory. */
+  cohort(filter: CohortFilter): Promise<CohortFigures | null> {
+    return Promise.resolve(this.#desk.cohort(filter))
+  }
+
+  /** What phases come to, an answer for each question; null where not all of a window is in memory. */
+  phases(asked: readonly PhaseAsk[]): Promise<PhaseFigures[][] | null> {
+    return Promise.resolve(this.#desk.phases(asked))
   }
 
   /** The incidents of a window, and single cases. */

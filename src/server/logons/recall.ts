@@ -1,4 +1,13 @@
-import { correlateThread, OrdinaryModel, PLACE_DIMENSIONS, type Neighbour, type PlaceDimension, type Seen } from '../../core/logons'
+import {
+  correlateThread,
+  OrdinaryModel,
+  PLACE_DIMENSIONS,
+  type Neighbour,
+  type Outcome,
+  type PlaceDimension,
+  type Seen,
+  type Times,
+} from '../../core/logons'
 import type { Queryable } from '../db/database'
 import { unpackEvidence } from './pack'
 
@@ -28,26 +37,22 @@ type SeenRow = readonly [
   person: string | null,
   atMs: number,
   lostMs: number,
-  outcome: string,
+  outcome: Outcome,
   cause: string | null,
+  first: boolean,
+  durations: number[],
   ...places: (string | null)[],
 ]
 
-/** What incidents need of the attempts of a stretch of time. */
-export async function recallSeen(handle: Queryable, fromMs: number, toMs: number): Promise<Seen[]> {
+/** What incidents, and comparisons, need of the attempts of a stretch of time. */
+export async function recallSeen(handle: Queryable, fromMs: number, toMs: number): Promise<{ seen: Seen; times: Times }[]> {
   const [row] = await handle.query<{ rows: SeenRow[] | null }>(
-    `select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
+    `select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, first, blame_ms, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
     [fromMs, toMs],
   )
-  return (row?.rows ?? []).map(([id, person, atMs, lostMs, outcome, cause, ...places]) => ({
-    id,
-    person: person ?? '',
-    atMs,
-    lostMs,
-    failed: outcome === 'failed',
-    open: outcome === 'open',
-    cause,
-    places: placesFrom(places),
+  return (row?.rows ?? []).map(([id, person, atMs, lostMs, outcome, cause, first, durations, ...places]) => ({
+    seen: { id, person: person ?? '', atMs, lostMs, failed: outcome === 'failed', open: outcome === 'open', cause, places: placesFrom(places) },
+    times: { outcome, first, durations },
   }))
 }
 

@@ -70,7 +70,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
       )
     },
     pictures: ({ input: { query } }) => readPictures(database, ...windowOf(query), context.config.timeZone),
-    cohort: ({ input: { params, query } }) => readCohort(database, params.id, ...windowOf(query)),
+    cohort: ({ input: { params, query } }) => readCohort(database, context.evidence, params.id, ...windowOf(query)),
     attempts: ({ input: { query } }) => listAttempts(database, query),
     async attemptsExport({ input: { query }, reply }) {
       const { attempts } = await listAttempts(database, { ...query, limit: 10_000 })

@@ -62,7 +62,7 @@ export function sessionHandlers(context: Context): Handlers<Names> {
       })
       return { text }
     },
-    ways: async () => ({ ways: await waysOf(database, now()) }),
+    ways: async () => ({ ways: await waysOf(database, context.evidence, now()) }),
     stretches: ({ input: { query } }) => stretchLines(database, query.days, now()),
     async limitsOf({ input: { body } }) {
       const [versions, draft] = await Promise.all([versionsOf(database), body.draft ? readDraft(database) : null])

@@ -52,7 +52,7 @@ export function setHandlers(context: Context, desk: LookDesk): Handlers<Names> {
       const { set: before } = await currentSet(database)
       const { set } = readSet(body.set)
       const { changes } = await desk.look(before, set)
-      return { effects: await logonEffects(database, changes, set, now()) }
+      return { effects: await logonEffects(database, context.evidence, changes, set, now()) }
     },
     async policyDraft({ input: { body }, caller }) {
       const known = await readDraft(database)
