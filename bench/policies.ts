@@ -136,7 +136,7 @@ const change = time(() => whatWouldChange(set, edited, org, { nowMs: 0, situatio
 const compiled = compile(set, undefined, SETTINGS)
 const facts: SessionFacts = { person: 'person77', pool: 'pool3', clientKind: 'laptop' }
 const tries = 200
-resolve(compiled, ready(facts))
+for (let i = 0; i < tries; i++) resolve(compiled, ready({ ...facts, person: `person${i + tries}` }))
 const once = time(() => {
   for (let i = 0; i < tries; i++) resolve(compiled, ready({ ...facts, person: `person${i}` }))
 })

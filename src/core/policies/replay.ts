@@ -124,17 +124,24 @@ export function replay(stretches: Stretches, limits: LimitColumns, options: Repl
     emit(from, end, home)
     from = -1
   }
+  // Sorted into pools in one go: each has its stretch of both columns.
+  const begin = new Int32Array(options.pools + 1)
+  for (let i = 0; i < count; i++) begin[(where[i] as number) + 1] = (begin[(where[i] as number) + 1] as number) + 1
+  for (let at = 0; at < options.pools; at++) begin[at + 1] = (begin[at + 1] as number) + (begin[at] as number)
+  const next = begin.slice()
+  const starts = new Float64Array(count)
+  const stops = new Float64Array(count)
+  for (let i = 0; i < count; i++) {
+    const home = where[i] as number
+    const k = next[home] as number
+    starts[k] = begins[i] as number
+    stops[k] = ends[i] as number
+    next[home] = k + 1
+  }
   const pools = Array.from({ length: options.pools }, (_, at) => {
-    let size = 0
-    for (let i = 0; i < count; i++) if (where[i] === at) size++
-    const starts = new Float64Array(size)
-    const stops = new Float64Array(size)
-    for (let i = 0, k = 0; i < count; i++)
-      if (where[i] === at) {
-        starts[k] = begins[i] as number
-        stops[k++] = ends[i] as number
-      }
-    return { ...sweep(starts.sort(), stops.sort(), options.localHour), idleMs: idle[at] as number, sessions: size }
+    const [first, last] = [begin[at] as number, begin[at + 1] as number]
+    const own = (column: Float64Array) => column.subarray(first, last).sort()
+    return { ...sweep(own(starts), own(stops), options.localHour), idleMs: idle[at] as number, sessions: last - first }
   })
   return { pools, found, gone: Float64Array.from(gone), goneRow: Int32Array.from(goneRow), interrupted }
 }
@@ -154,19 +161,26 @@ function sweep(starts: Float64Array, stops: Float64Array, localHour: (hourMs: nu
   let at = starts[0] ?? 0
   let hourEnd = Math.floor(at / HOUR_MS) * HOUR_MS + HOUR_MS
   let hour = starts.length ? localHour(hourEnd - HOUR_MS) : 0
+  // What the hour under way has come to, and since when it is looked at.
+  let area = 0
+  let since = at
+  const turn = () => {
+    areas[hour] = (areas[hour] as number) + area
+    spans[hour] = (spans[hour] as number) + at - since
+    heldMs += area
+    area = 0
+    since = at
+  }
   const advance = (to: number) => {
     while (hourEnd <= to) {
-      areas[hour] = (areas[hour] as number) + level * (hourEnd - at)
-      spans[hour] = (spans[hour] as number) + hourEnd - at
-      heldMs += level * (hourEnd - at)
+      area += level * (hourEnd - at)
       at = hourEnd
+      turn()
       hourEnd += HOUR_MS
       hour = localHour(at)
       if (level > (hourPeaks[hour] as number)) hourPeaks[hour] = level
     }
-    areas[hour] = (areas[hour] as number) + level * (to - at)
-    spans[hour] = (spans[hour] as number) + to - at
-    heldMs += level * (to - at)
+    area += level * (to - at)
     at = to
   }
   for (let a = 0, b = 0; b < stops.length;) {
@@ -187,6 +201,7 @@ function sweep(starts: Float64Array, stops: Float64Array, localHour: (hourMs: nu
       }
     }
   }
+  turn()
   return { peak, peakMs, hourPeaks, hourMeans: areas.map((area, h) => ((spans[h] as number) > 0 ? area / (spans[h] as number) : 0)), heldMs }
 }
 

@@ -246,8 +246,16 @@ export function explain(condition: Condition, facts: Facts, networks: readonly N
   const [network] = told
   if (network && 'network' in condition && told.length === condition.network.length)
     return explain(conditionOf(network), facts, networks, wanted).map((finding) => ({ ...finding, part: `${writeText(condition)}: ${finding.part}` }))
-  const part = writeText(condition)
+  const part = cachedText(condition)
   return [{ part, found: foundFor(condition, facts), needed: wanted ? part : `not ${part}` }]
+}
+
+/** Leaves as text, made once for each. */
+const texts = new WeakMap<Leaf, string>()
+function cachedText(leaf: Leaf): string {
+  let text = texts.get(leaf)
+  if (text === undefined) texts.set(leaf, (text = writeText(leaf)))
+  return text
 }
 
 /** Tests of leaves, made once for each. */
