@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { existsSync, readdirSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect, test } from '@playwright/test'
 import { attempts, auth, CONTROL, signIn } from './demo'
@@ -107,4 +107,35 @@ test('works at 390 px without sideways scrolling, and in the dark', async ({ pag
     expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth), path).toBeLessThanOrEqual(0)
   }
   expect(await page.evaluate(() => getComputedStyle(document.body).backgroundColor)).toBe('rgb(27, 28, 30)')
+})
+
+test('lists are taken away as CSV: from the server where they are long, as sorted where the page has them', async ({ page }) => {
+  const taken = async (click: () => Promise<void>) => {
+    const waiting = page.waitForEvent('download')
+    await click()
+    const download = await waiting
+    return {
+      name: download.suggestedFilename(),
+      lines: readFileSync(await download.path(), 'utf8')
+        .trim()
+        .split('\r\n'),
+    }
+  }
+  await signIn(page, 'Hedda Vaas', '/people')
+  await page.getByRole('textbox', { name: 'Part of a name' }).fill('lind')
+  await expect(page.getByRole('table', { name: 'People' }).getByRole('row').nth(1)).toContainText(/lind/i)
+  const people = await taken(() => page.getByRole('link', { name: 'Export CSV' }).click())
+  expect(people.name).toBe('people.csv')
+  expect(people.lines[0]).toBe('id,name,enabled,attempts,bad,groups,lastLogon')
+  expect(people.lines.slice(1).every((line) => /lind/i.test(line))).toBe(true)
+
+  await page.goto('/policies/proof')
+  const admins = page.getByRole('table', { name: 'Administrators of desktops' })
+  await admins.getByRole('button', { name: /Desktop/ }).click()
+  await admins.getByRole('button', { name: /Desktop/ }).click()
+  const { name, lines } = await taken(() => page.getByRole('link', { name: 'CSV' }).last().click())
+  expect([name, lines[0]]).toEqual(['desktop-administrators.csv', 'Desktop,Assigned to,Administrator now,State'])
+  const hosts = lines.slice(1).map((line) => line.split(',')[0] ?? '')
+  expect(hosts.length).toBeGreaterThan(1)
+  expect(hosts).toEqual([...hosts].sort().reverse())
 })

@@ -64,6 +64,13 @@ export const ROUTES = {
     query: z.object({ text: z.string().max(200).default('') }),
     response: z.object({ people: z.array(PersonLine), total: z.number() }),
   },
+  peopleExport: {
+    method: 'GET',
+    path: '/api/people.csv',
+    permission: 'viewer',
+    sentence: 'The same list as CSV, all of it.',
+    query: z.object({ text: z.string().max(200).default('') }),
+  },
   person: {
     method: 'GET',
     path: '/api/people/:id',

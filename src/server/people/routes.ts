@@ -6,12 +6,20 @@ import { listAttempts } from '../logons/store'
 import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
+import { sendCsv } from '../shell/csv'
 import { replaceOrg } from './store'
 
 const like = (text: string) => `%${text.toLowerCase().replaceAll(/[\\%_]/g, '\\$&')}%`
 
-export function peopleHandlers(context: Context): Handlers<'find' | 'people' | 'person' | 'importOrg'> {
+export function peopleHandlers(context: Context): Handlers<'find' | 'people' | 'peopleExport' | 'person' | 'importOrg'> {
   const { database, evidence, live, now } = context
+  /** People by a part of their name or account, with how their logons of the last 7 days went. @param most null: all of them */
+  const lines = (text: string, most: number | null) =>
+    database.query<PersonLine>(
+      `with chosen as (select id, name, enabled, groups from people where $1 = '' or find like $2 order by name limit $4)
+      select c.id, c.name, c.enabled, c.groups, max(a.started_ms) as "lastMs", count(a.id) as attempts, count(a.id) filter (where a.lost_ms > 0) as bad from chosen c left join attempts a on a.person = c.id and a.started_ms > $3 group by c.id, c.name, c.enabled, c.groups order by c.name`,
+      [text, like(text), now() - 7 * DAY_MS, most],
+    )
   return {
     async find({ input: { query } }) {
       const pattern = like(query.text.trim())
@@ -27,13 +35,21 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
       return { found }
     },
     async people({ input: { query } }) {
-      const people = await database.query<PersonLine>(
-        `with chosen as (select id, name, enabled, groups from people where $1 = '' or find like $2 order by name limit 500)
-        select c.id, c.name, c.enabled, c.groups, max(a.started_ms) as "lastMs", count(a.id) as attempts, count(a.id) filter (where a.lost_ms > 0) as bad from chosen c left join attempts a on a.person = c.id and a.started_ms > $3 group by c.id, c.name, c.enabled, c.groups order by c.name`,
-        [query.text, like(query.text), now() - 7 * DAY_MS],
-      )
+      const people = await lines(query.text, 500)
       const [total] = await database.query<{ n: number }>('select count(*) as n from people')
       return { people, total: total?.n ?? 0 }
+    },
+    async peopleExport({ input: { query }, reply }) {
+      const people = await lines(query.text, null)
+      return sendCsv(
+        reply,
+        'people.csv',
+        people.map(({ groups, lastMs, ...line }) => ({
+          ...line,
+          groups: groups.join(', '),
+          lastLogon: lastMs === null ? '' : new Date(lastMs).toISOString(),
+        })),
+      )
     },
     person: ({ input }) => readPerson(context, input.params.id.toLowerCase()),
     async importOrg({ input: { body }, caller }) {

@@ -4,7 +4,7 @@ import { computed, reactive, ref } from 'vue'
 import { SHORTEST_PASSWORD, TOKEN_SCOPES } from '../../contract/access'
 import type { Input, Output } from '../../contract/routes'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { exact, plural, when } from '../kit/format'
+import { exact, isoOf, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
@@ -32,15 +32,15 @@ const SAYS: Record<(typeof TOKEN_SCOPES)[number], string> = {
 const accountColumns: Column<Account>[] = [
   { key: 'name', title: 'Account', sort: (r) => r.name },
   { key: 'role', title: 'Role', sort: (r) => r.role },
-  { key: 'seen', title: 'Signed in', sort: (r) => r.seenMs },
+  { key: 'seen', title: 'Signed in', sort: (r) => r.seenMs, csv: (r) => isoOf(r.seenMs) },
   { key: 'sessions', title: 'Open now', number: true, sort: (r) => r.sessions },
   { key: 'act', title: '' },
 ]
 const tokenColumns: Column<Token>[] = [
   { key: 'name', title: 'Token', sort: (r) => r.name },
   { key: 'scopes', title: 'For', sort: (r) => r.scopes.join(' ') },
-  { key: 'made', title: 'Made', sort: (r) => r.madeMs },
-  { key: 'used', title: 'Used', sort: (r) => r.usedMs },
+  { key: 'made', title: 'Made', sort: (r) => r.madeMs, csv: (r) => isoOf(r.madeMs) },
+  { key: 'used', title: 'Used', sort: (r) => r.usedMs, csv: (r) => isoOf(r.usedMs) },
   { key: 'act', title: '' },
 ]
 
@@ -114,6 +114,7 @@ const ownChanging = useMutation({
           :rows="accounts.data.value.accounts"
           :row-key="(r) => r.name"
           label="Accounts"
+          csv="accounts"
           empty="No account."
         >
           <template #name="{ row }">
@@ -173,6 +174,7 @@ const ownChanging = useMutation({
           :rows="tokens.data.value.tokens"
           :row-key="(r) => r.id"
           label="Tokens"
+          csv="tokens"
           empty="No token. Agents and exporters need one to send anything."
         >
           <template #name="{ row }">

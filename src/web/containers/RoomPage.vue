@@ -108,7 +108,7 @@ const csv = computed(() =>
           </div>
         </div>
       </div>
-      <p class="small quiet">Dark: used. Dashed: leaves. Blue: arrives. Red line: the limit that you set.</p>
+      <p class="small quiet">Solid: used. Dashed: leaves. Blue: arrives. Red line: the limit that you set.</p>
       <h2>What should move</h2>
       <p v-if="data.moves.length === 0" class="lead">
         Nothing has to move: no share is fuller than {{ percent(fullTo) }}, and none is asked for more than it bears.

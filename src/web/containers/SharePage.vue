@@ -66,14 +66,15 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
         <table class="plain" aria-label="Who drives the growth">
           <tbody>
             <tr v-for="one in share.drivers" :key="one.id">
-              <td>
+              <td class="nowrap">
                 <RouterLink v-if="one.name && one.person" class="plum" :to="`/people/${encodeURIComponent(one.person)}`">{{
                   one.name
                 }}</RouterLink><span v-else class="quiet">nobody</span>
               </td>
               <td class="number">{{ size(one.grewBytes) }} more in {{ plural(one.days, 'day') }}</td>
-              <td class="number quiet">{{ size(one.bytes) }} now</td>
-              <td><RouterLink :to="`/containers/${encodeURIComponent(one.id)}`">its container</RouterLink></td>
+              <td class="number">
+                <RouterLink :to="`/containers/${encodeURIComponent(one.id)}`" title="Its container">{{ size(one.bytes) }} now</RouterLink>
+              </td>
             </tr>
           </tbody>
         </table>

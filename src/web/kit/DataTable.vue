@@ -1,5 +1,6 @@
 <script setup lang="ts" generic="T extends object">
 import { computed, ref } from 'vue'
+import { csvAddress } from './csv'
 
 /** A list that sorts by any column. Cells are slots by column name. */
 export interface Column<R> {
@@ -7,6 +8,8 @@ export interface Column<R> {
   readonly title: string
   readonly number?: boolean
   readonly sort?: (row: R) => number | string | null
+  /** What stands in its place in a CSV file, where not what it is sorted by. */
+  readonly csv?: (row: R) => number | string | null
 }
 
 const props = defineProps<{
@@ -17,6 +20,8 @@ const props = defineProps<{
   label: string
   empty: string
   selectable?: boolean
+  /** The name of a CSV file with these rows, for a list that the server does not export itself. */
+  csv?: string
 }>()
 /** Keys of the rows that are ticked, where the list is selectable. */
 const selected = defineModel<(string | number)[]>('selected', { default: () => [] })
@@ -48,6 +53,15 @@ function sort(column: Column<T>): void {
     sortBy.value = column.key
     down.value = column.number ?? false
   }
+}
+/** As shown, in the order shown; made when it is asked for. */
+const address = ref('')
+function make(): void {
+  const written = props.columns.flatMap(({ title, csv, sort: value }) => {
+    const cell = csv ?? value
+    return cell ? [{ title, cell }] : []
+  })
+  address.value = csvAddress(sorted.value.map((row) => Object.fromEntries(written.map(({ title, cell }) => [title, cell(row)]))))
 }
 const sortState = (column: Column<T>) => (sortBy.value !== column.key ? undefined : down.value ? 'descending' : 'ascending')
 </script>
@@ -83,10 +97,15 @@ const sortState = (column: Column<T>) => (sortBy.value !== column.key ? undefine
         </tr>
       </tbody>
     </table>
+    <a v-if="csv" class="csv small" :href="address" :download="`${csv}.csv`" @pointerdown="make" @focus="make">CSV</a>
   </div>
 </template>
 
 <style scoped>
+.csv {
+  display: inline-block;
+  padding: 4px 0;
+}
 .empty {
   padding: 24px 0;
 }

@@ -64,3 +64,6 @@ export const count = (n: number): string => n.toLocaleString('en-GB')
 export const percent = (share: number): string =>
   share > 0 && share < 0.01 ? 'under 1 %' : share > 0.99 && share < 1 ? 'over 99 %' : `${Math.round(share * 100)} %`
 export const plural = (n: number, one: string, many = `${one}s`): string => `${count(n)} ${n === 1 ? one : many}`
+
+/** A moment for a file that others read: ISO 8601; null where there is none. */
+export const isoOf = (ms: number | null | undefined): string | null => (ms == null ? null : new Date(ms).toISOString())

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { encodingOf } from '../../core/formats'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { clockSeconds, duration, exact, plural, when } from '../kit/format'
+import { clockSeconds, duration, exact, isoOf, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import type { Output } from '../../contract/routes'
@@ -52,7 +52,7 @@ const columns: Column<Shipped>[] = [
   { key: 'provider', title: 'Provider', sort: (r) => r.provider },
   { key: 'id', title: 'Event', number: true, sort: (r) => r.id },
   { key: 'observe', title: 'Gives', sort: (r) => r.observe },
-  { key: 'says', title: 'What it says' },
+  { key: 'says', title: 'What it says', csv: (r) => r.says ?? null },
 ]
 const clocks = useQuery({ queryKey: ['clocks'], queryFn: () => call('clocks', {}), refetchInterval: 60_000 })
 type Clock = Output<'clocks'>['clocks'][number]
@@ -60,7 +60,7 @@ const clockColumns: Column<Clock>[] = [
   { key: 'machine', title: 'Machine', sort: (r) => r.machine },
   { key: 'offset', title: 'Its clock is', number: true, sort: (r) => r.offsetMs },
   { key: 'n', title: 'Told by', number: true, sort: (r) => r.n },
-  { key: 'since', title: 'Found', sort: (r) => r.sinceMs },
+  { key: 'since', title: 'Found', sort: (r) => r.sinceMs, csv: (r) => isoOf(r.sinceMs) },
 ]
 const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...rule, key: i })))
 </script>
@@ -76,7 +76,14 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
       <template v-if="clocks.data.value?.clocks.length">
         <h2 id="clocks">Clocks that are off</h2>
         <p class="quiet small">By the order in which machines hand a logon over. What they time is put right; the story of each logon says so.</p>
-        <DataTable :columns="clockColumns" :rows="clocks.data.value.clocks" :row-key="(r) => r.machine" label="Clocks that are off" empty="">
+        <DataTable
+          :columns="clockColumns"
+          :rows="clocks.data.value.clocks"
+          :row-key="(r) => r.machine"
+          label="Clocks that are off"
+          csv="clocks"
+          empty=""
+        >
           <template #machine="{ row }"
             ><RouterLink :to="{ path: '/logons', query: { host: row.machine } }" class="mono">{{ row.machine }}</RouterLink></template
           >
@@ -145,7 +152,7 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
           </template>
         </template>
         <h2>Shipped</h2>
-        <DataTable :columns="columns" :rows="rows" :row-key="(r) => r.key" label="Shipped rules" empty="">
+        <DataTable :columns="columns" :rows="rows" :row-key="(r) => r.key" label="Shipped rules" csv="event-rules" empty="">
           <template #provider="{ row }">{{ row.provider }}</template>
           <template #id="{ row }">{{ row.id }}</template>
           <template #observe="{ row }">{{ row.observe === 'nothing' ? 'nothing' : `${row.observe}${row.phase ? ` of ${row.phase}` : ''}` }}</template>

@@ -7,7 +7,7 @@ import type { PersonLine } from '../../contract/other'
 import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
-import { call } from '../shell/api'
+import { addressOf, call } from '../shell/api'
 
 const route = useRoute()
 const router = useRouter()
@@ -38,7 +38,14 @@ const open = (person: PersonLine) => void router.push(`/people/${encodeURICompon
       {{ count(data.total) }} people are known{{ data.people.length < data.total ? `; ${count(data.people.length)} are listed here` : '' }}. Spoiled
       logons of the last 7 days cost them time.
     </div>
-    <div class="toolbar"><BFormInput v-model="text" aria-label="Part of a name" placeholder="Part of a name or account" /></div>
+    <div class="toolbar">
+      <BFormInput v-model="text" aria-label="Part of a name" placeholder="Part of a name or account" /><a
+        class="export"
+        :href="addressOf('peopleExport', { query: { text: asked } })"
+        download
+        >Export CSV</a
+      >
+    </div>
     <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <DataTable
       v-else

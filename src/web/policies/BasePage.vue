@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue'
 import type { PolicyPage, Settings } from '../../contract/other'
 import { readLocation } from '../../core/policies'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { plural, when } from '../kit/format'
+import { isoOf, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, ProblemError } from '../shell/api'
 import { useSession } from '../shell/session'
@@ -90,7 +90,7 @@ const columns: Column<HostLine>[] = [
   { key: 'pool', title: 'Pool', sort: (h) => h.pool },
   { key: 'state', title: 'In force', sort: (h) => h.state },
   { key: 'version', title: 'Version', number: true, sort: (h) => h.version },
-  { key: 'reported', title: 'Reported', sort: (h) => h.reportedMs },
+  { key: 'reported', title: 'Reported', sort: (h) => h.reportedMs, csv: (h) => isoOf(h.reportedMs) },
 ]
 </script>
 
@@ -241,6 +241,7 @@ const columns: Column<HostLine>[] = [
         :rows="sorted"
         :row-key="(h) => h.host"
         label="Proof"
+        csv="in-force"
         :empty="onlyOdd ? 'Every host is as it should be.' : 'No host has reported yet.'"
       >
         <template #host="{ row }"

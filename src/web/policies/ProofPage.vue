@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { AdminLine, SessionProof } from '../../contract/policies'
 import JobSteps from '../journal/JobSteps.vue'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { count, duration, plural, when } from '../kit/format'
+import { count, duration, isoOf, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
@@ -28,13 +28,13 @@ const columns: Column<Odd>[] = [
   { key: 'host', title: 'Host', sort: (one) => one.host },
   { key: 'verdict', title: 'In force', sort: (one) => one.verdict },
   { key: 'version', title: 'Version', number: true, sort: (one) => one.reportedVersion },
-  { key: 'since', title: 'Since', sort: (one) => one.sinceMs },
+  { key: 'since', title: 'Since', sort: (one) => one.sinceMs, csv: (one) => isoOf(one.sinceMs) },
 ]
 const adminColumns: Column<AdminLine>[] = [
   { key: 'host', title: 'Desktop', sort: (one) => one.host },
   { key: 'assigned', title: 'Assigned to', sort: (one) => one.assigned },
   { key: 'now', title: 'Administrator now', sort: (one) => one.now.map(({ account }) => account).join() },
-  { key: 'state', title: '', sort: (one) => one.state },
+  { key: 'state', title: 'State', sort: (one) => one.state },
   { key: 'act', title: '' },
 ]
 const jobId = ref<string | null>(null)
@@ -77,10 +77,13 @@ const prove = useMutation({
           way that the policy does not allow.</template
         >
         <template v-if="sessions.ways.known">
-          Of {{ count(sessions.ways.known) }} whose logon tells which way it went, {{ count(sessions.ways.secondChoice) }} had to take the relay
-          though the policy prefers the direct way<template v-if="sessions.ways.against"
-            >, and {{ count(sessions.ways.against) }} went against it</template
-          >. <RouterLink to="/policies/lines">Lines</RouterLink></template
+          Of {{ count(sessions.ways.known) }} whose logon tells which way it went,
+          {{
+            sessions.ways.secondChoice === 0
+              ? 'none had to take the relay where the policy prefers the direct way'
+              : `${count(sessions.ways.secondChoice)} had to take the relay though the policy prefers the direct way`
+          }}<template v-if="sessions.ways.against">, and {{ count(sessions.ways.against) }} went against it</template>.
+          <RouterLink to="/policies/lines">Lines</RouterLink></template
         >
       </p>
       <DataTable
@@ -89,6 +92,7 @@ const prove = useMutation({
         :rows="sessions.odd"
         :row-key="(one) => one.session"
         label="Sessions that differ"
+        csv="sessions-that-differ"
         empty=""
       >
         <template #person="{ row }"
@@ -116,6 +120,7 @@ const prove = useMutation({
         :rows="admins.lines"
         :row-key="(one) => one.host"
         label="Administrators of desktops"
+        csv="desktop-administrators"
         empty="Nobody is administrator of a desktop, and nobody should be."
       >
         <template #host="{ row }"
@@ -123,7 +128,7 @@ const prove = useMutation({
           <div class="small quiet nowrap">{{ row.pool }}</div></template
         >
         <template #assigned="{ row }"
-          ><RouterLink v-if="row.assigned" class="mono" :to="`/people/${row.assigned}`">{{ row.assigned }}</RouterLink
+          ><RouterLink v-if="row.assigned" class="mono nowrap" :to="`/people/${row.assigned}`">{{ row.assigned }}</RouterLink
           ><span v-else class="quiet">nobody</span></template
         >
         <template #now="{ row }"
@@ -145,6 +150,7 @@ const prove = useMutation({
           ><BButton
             v-if="session.isAdministrator && (row.state === 'to be given' || row.state === 'to be taken away')"
             variant="link"
+            class="nowrap"
             @click="setAdmin.mutate(row.host)"
             >{{ row.state === 'to be given' ? 'Give it' : 'Take it away' }}</BButton
           ></template
