@@ -86,6 +86,15 @@ function fullClues(facts: Parameters<Cause['look']>[0], which: 'share' | 'contai
         ? clue(3, `Only ${Math.round(mine / 2 ** 20)} MiB were free ${which === 'share' ? 'on the share' : 'inside'}.`)
         : against(6, `${(mine / 2 ** 30).toFixed(1)} GiB were free ${which === 'share' ? 'on the share' : 'inside'}.`),
     )
+  // A container fills up for one person, a share for everybody on it.
+  const { n, hit } = facts.text('share') ? facts.around.nearest(facts.self, 'share', 'failed', 12) : { n: 0, hit: 0 }
+  if (n >= 4 && hit * 4 >= n) {
+    const said = `${hit} of the ${n} nearest logons on this share failed in the same way.`
+    clues.push(which === 'share' ? clue(3, said) : against(3, said))
+  } else if (n >= 4 && hit === 0) {
+    const said = `None of the ${n} nearest logons on this share failed in the same way.`
+    clues.push(which === 'share' ? against(2, said) : clue(2, said))
+  }
   return clues
 }
 
