@@ -5,7 +5,7 @@ const [want = 'share-full', said0 = 'unknown', most = '3'] = process.argv.slice(
 let shown = 0
 const per = new Map<string, number>()
 for (let i = 0; i < 12; i++) {
-  const trial = play({ seed: `z${i}`, family: 'measuring', people: 600, days: 10, fromMs: Date.UTC(2026, 2, 2), troubles: 6, healthy: false })
+  const trial = play({ seed: `${process.argv[5] ?? "z"}${i}`, family: 'measuring', people: 600, days: 10, fromMs: Date.UTC(2026, 2, 2), troubles: 6, healthy: false })
   const truth = new Map(trial.attempts.map((one) => [one.id, one]))
   const byStart = new Map(trial.attempts.map((one) => [`${one.person} ${one.startedAtMs}`, one]))
   const newest = trial.observations.reduce((latest, { timeMs }) => Math.max(latest, timeMs), 0)

@@ -122,11 +122,17 @@ function room(facts: Facts) {
   const size = facts.number('containerBytes')
   const onShare = facts.number('shareFreeBytes')
   const ordinary = facts.ordinary('shareFreeBytes')
+  const known = ordinary !== null && ordinary.n > 30 ? ordinary.median : null
   return {
     inside,
     onShare,
     littleInside: inside !== null && (inside < ROOM / 4 || (size !== null && size > 0 && inside < 0.02 * size)),
-    littleOnShare: onShare !== null && (onShare < 5 * ROOM || (ordinary !== null && ordinary.n > 100 && onShare < 0.02 * ordinary.median)),
+    // Not even one more container such as this one fits, and that was not always so; or hardly anything of what there is ordinarily.
+    littleOnShare:
+      onShare !== null &&
+      (known === null
+        ? onShare < Math.max(5 * ROOM, size ?? 0)
+        : onShare < 0.02 * known || (onShare < Math.max(5 * ROOM, size ?? 0) && onShare < 0.5 * known)),
   }
 }
 
@@ -153,7 +159,14 @@ export const nearFull: Cause = {
     const mib = (bytes: number) => `${Math.round(bytes / 2 ** 20)} MiB`
     const clues: Clue[] = []
     if (inside !== null && littleInside) clues.push(clue(6, `Only ${mib(inside)} are free inside the container.`, `containerFreeBytes = ${inside}`))
-    if (onShare !== null && littleOnShare) clues.push(clue(6, `Only ${mib(onShare)} are free on the share.`, `shareFreeBytes = ${onShare}`))
+    if (onShare !== null && littleOnShare)
+      clues.push(
+        clue(6, `Only ${mib(onShare)} are free on the share.`, `shareFreeBytes = ${onShare}`),
+        // Whatever shows that the share is slow is what its want of room does.
+        ...crowd(facts, excess.phase, false),
+        ...latency(facts, true).filter((one) => one.for),
+        ...sitsAt(facts, excess.phase, ['share'], 4),
+      )
     if (!littleOnShare) clues.push(...onlyTheirs(facts, excess.phase))
     return [...clues, ...others]
   },
