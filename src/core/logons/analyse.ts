@@ -32,6 +32,10 @@ export interface Measured {
 const SPREADS = 3.5
 /** So many are more than usual, but happen. */
 const MILD_SPREADS = 1.7
+/** Phases that run side by side. */
+const BESIDE: readonly string[] = ['policy', 'scripts', 'packages']
+/** And so many for the whole, where only such phases took long. */
+const WHOLE_SPREADS = 1.3
 
 /**
  * The value from which a series counts as unusual: 3.5 spreads, a quarter, or a second beyond its median, whichever is most. Durations spread
@@ -42,9 +46,10 @@ const MILD_SPREADS = 1.7
 export function unusualFrom({ medianMs, spreadMs, highMs }: UsualSeries, exact = true, n = Infinity, spreads = SPREADS): number {
   const quarter = medianMs - 0.6745 * spreadMs
   const factor = medianMs > 0 && quarter > 0 ? Math.min(5, (medianMs / quarter) ** ((spreads * (1 + 3 / Math.sqrt(n))) / 0.6745)) : 1
+  const tail = Math.min(1.5, Math.max(1, (highMs / Math.max(1, medianMs)) ** (spreads / 1.2816) / factor))
   // Two sorts of logons in one usual (with a second factor and without) have no middle: what one in ten takes is not unusual.
   const mixed = !exact || highMs > 2.5 * Math.max(medianMs, 400)
-  return Math.max(medianMs * factor, 1.25 * medianMs, medianMs + 1000, mixed ? 1.15 * highMs + 300 : 0)
+  return Math.max(medianMs * factor * tail, 1.25 * medianMs, medianMs + 1000, mixed ? 1.15 * highMs + 300 : 0)
 }
 
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */
@@ -67,17 +72,20 @@ export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = 
 
 /** The same attempt, with what was only mild counted as excess; null where that makes no difference that anybody would feel. */
 export function withMild(measured: Measured): Measured | null {
-  const { attempt, outcome, usual, mild, excess } = measured
-  if (mild.length === excess.length) return null
-  const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual) }
+  const { attempt, outcome, usual, mild, excess, lostMs } = measured
+  if (mild.length === excess.length && lostMs > 0) return null
+  const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual, false) }
   return isUnusual(wider) ? wider : null
 }
 
 /** A phase may be beyond its usual while another was shorter: no more can be lost than the whole took beyond its own usual. */
-function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usual: Usual | null): number {
+function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usual: Usual | null, strict = true): number {
   if (outcome === 'failed' || outcome === 'abandoned') return attempt.totalMs
   if (outcome === 'open' || excess.length === 0) return 0
-  const beyondMs = attempt.totalMs - (usual?.series['total']?.medianMs ?? 0)
+  const total = usual?.series['total']
+  // Of phases that run side by side now the one and now the other is waited for: one has all of their time, the other none. The whole tells.
+  if (strict && total && excess.every(({ phase }) => BESIDE.includes(phase)) && attempt.totalMs < unusualFrom(total, true, usual?.n, WHOLE_SPREADS)) return 0
+  const beyondMs = attempt.totalMs - (total?.medianMs ?? 0)
   return Math.max(
     0,
     Math.min(
