@@ -84,7 +84,8 @@ function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usu
   if (outcome === 'open' || excess.length === 0) return 0
   const total = usual?.series['total']
   // Of phases that run side by side now the one and now the other is waited for: one has all of their time, the other none. The whole tells.
-  if (strict && total && excess.every(({ phase }) => BESIDE.includes(phase)) && attempt.totalMs < unusualFrom(total, true, usual?.n, WHOLE_SPREADS)) return 0
+  if (strict && total && excess.every(({ phase }) => BESIDE.includes(phase)) && attempt.totalMs < unusualFrom(total, true, usual?.n, WHOLE_SPREADS))
+    return 0
   const beyondMs = attempt.totalMs - (total?.medianMs ?? 0)
   return Math.max(
     0,

@@ -169,6 +169,77 @@ describe('causes', () => {
     expect(explain(at(12, 60_000), EMPTY_ORG, ordinarily).diagnosis.cause?.id).toBe('share-slow')
   })
 
+  it('tells a full share from a full container by whether others on the share fail in the same way', () => {
+    const attrs = { share: '\\\\quay-fs1\\profiles', network: 'office' }
+    const it = failed(attrs, [['STATUS_DISK_FULL', 'profile', 5500]])
+    const others = (n: number) =>
+      Array.from({ length: n }, (_, i) =>
+        logon({
+          id: `full-${i}`,
+          person: `f${i}`,
+          host: `TH-Q1-${i % 8}`,
+          at: START_MS + (i - 4) * 90_000,
+          outcome: 'failed',
+          attrs,
+          marks: [['STATUS_DISK_FULL', 'profile', 5500]],
+          phases: { ...USUAL, shell: 0 },
+        }),
+      ).flat()
+    expect(explain([...others(0), ...it], EMPTY_ORG, attrs).diagnosis.cause?.id).toBe('container-full')
+    const among = explain([...others(9), ...it], EMPTY_ORG, attrs).diagnosis.cause
+    expect(among?.id).toBe('share-full')
+    expect(among?.evidence.map(({ sentence }) => sentence).join(' ')).toMatch(/of the 12 nearest logons on this share failed in the same way/)
+    // What is known of the room outweighs what happens to others.
+    expect(
+      explain([...others(9), ...failed({ ...attrs, shareFreeBytes: 4e11 }, [['STATUS_DISK_FULL', 'profile', 5500]])], EMPTY_ORG, attrs).diagnosis
+        .cause?.id,
+    ).not.toBe('share-full')
+  })
+
+  it('a share on which hardly any room is left is not merely slow; one that has always had as little is', () => {
+    const share = { share: '\\\\quay-fs1\\profiles', containerBytes: 6e9 }
+    const slow = (id: string, person: string, atMs: number, more: Attrs) =>
+      logon({
+        id,
+        person,
+        host: 'TH-Q1-2',
+        at: atMs,
+        attrs: { ...share, shareLatencyMs: 40, ...more },
+        phases: { ...USUAL, container: 14_000, profile: 9000 },
+      })
+    const crowd = (more: Attrs) => Array.from({ length: 12 }, (_, i) => slow(`c${i}`, `c${i}`, START_MS + (i - 6) * 100_000, more)).flat()
+    const asked = (ordinaryBytes: number, nowBytes: number) =>
+      explain([...crowd({ shareFreeBytes: nowBytes }), ...slow('it', 'mara', START_MS, { shareFreeBytes: nowBytes })], EMPTY_ORG, {
+        ...share,
+        shareLatencyMs: 3,
+        shareFreeBytes: ordinaryBytes,
+      }).diagnosis
+    const little = asked(9e11, 2e9)
+    expect(little.cause?.id).toBe('near-full')
+    expect(little.cause?.evidence.map(({ sentence }) => sentence)).toContain('Only 1907 MiB are free on the share.')
+    expect(asked(2.1e9, 2e9).cause?.id).not.toBe('near-full')
+    expect(asked(9e11, 8.8e11).cause?.id).not.toBe('near-full')
+  })
+
+  it('of policy and packages, which run side by side, only the whole tells whether time was lost', () => {
+    // Now the one is waited for and now the other; both take about 3 s.
+    const beside = (policy: number, packages: number) => ({ ...USUAL, policy, packages })
+    const many = Array.from({ length: 200 }, (_, i) =>
+      logon({ id: `many-${i}`, person: `m${i}`, at: START_MS - (i + 1) * 50_000, phases: i % 3 === 0 ? beside(60, 3200 + i) : beside(2600 + i, 0) }),
+    ).flat()
+    const flipped = analyseAll(
+      correlate([...many, ...logon({ id: 'it', phases: beside(60, 5200) })], START_MS + 7_200_000).map(({ attempt }) => attempt),
+      EMPTY_ORG,
+    )
+    const it = flipped.find(({ attempt }) => attempt.id === 'it')
+    expect([it?.excess.map(({ phase }) => phase), it?.lostMs]).toEqual([['packages'], 0])
+    const lost = analyseAll(
+      correlate([...many, ...logon({ id: 'it', phases: beside(2600, 14_000) })], START_MS + 7_200_000).map(({ attempt }) => attempt),
+      EMPTY_ORG,
+    )
+    expect(lost.find(({ attempt }) => attempt.id === 'it')).toMatchObject({ diagnosis: { cause: { id: 'packages-slow' } } })
+  })
+
   it('says which record is needed for a wait without one', () => {
     const list = ready({}).map((o) => (o.phase === 'shell' || o.kind === 'end' ? { ...o, timeMs: o.timeMs + 40_000 } : o))
     const { diagnosis } = explain(list)
