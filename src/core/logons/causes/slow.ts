@@ -67,10 +67,19 @@ export const firstLogon: Cause = {
   look(facts) {
     if (facts.failed || facts.attempt.attrs['first'] !== true) return null
     if (facts.measured.outcome !== 'slow' && facts.measured.usual?.basis.first !== false && (facts.measured.usual?.n ?? 0) >= 20) return null
-    const beyond = facts.measured.excess.filter(({ phase }) => phase !== 'profile' && phase !== 'shell')
+    // Held against first logons from anywhere, the way there and the approval say only where somebody was.
+    const anywhere = facts.measured.usual?.basis.network === null
+    const apart = anywhere ? ['profile', 'shell', 'connect', 'sign-on'] : ['profile', 'shell']
+    const beyond = facts.measured.excess.filter(({ phase }) => !apart.includes(phase))
     if (facts.measured.excess.length === 0) return [clue(5, 'It was their first logon here, and no slower than first ones are.', 'first = true')]
     return beyond.length === 0
-      ? [clue(4, 'It was their first logon here, and only profile and shell took longer.', 'first = true')]
+      ? [
+          clue(
+            4,
+            `It was their first logon here, and only ${anywhere ? 'profile, shell, and what depends on where they were' : 'profile and shell'} took longer.`,
+            'first = true',
+          ),
+        ]
       : [
           clue(1, 'It was their first logon here.', 'first = true'),
           against(2, 'It was slower than first ones are.'),
