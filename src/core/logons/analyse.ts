@@ -73,7 +73,7 @@ export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = 
 /** The same attempt, with what was only mild counted as excess; null where that makes no difference that anybody would feel. */
 export function withMild(measured: Measured): Measured | null {
   const { attempt, outcome, usual, mild, excess, lostMs } = measured
-  if (mild.length === excess.length && lostMs > 0) return null
+  if (mild.length === 0 || (mild.length === excess.length && lostMs > 0)) return null
   const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual, false) }
   return isUnusual(wider) ? wider : null
 }
