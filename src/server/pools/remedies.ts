@@ -85,11 +85,13 @@ function restartHost(need: Need, host: string): Pick<NewJob, 'steps' | 'change' 
 
 /** Stops new sessions, restarts, and lets the host take sessions again. Running sessions are logged off. */
 export function restartSteps({ fleet }: Pick<Context, 'fleet'>, host: string): NewJob['steps'] {
+  let stopped = false
   return [
     {
       title: `Stop new sessions on ${host}`,
       run: async () => {
         await fleet.drain(host, true)
+        stopped = true
         return 'draining'
       },
     },
@@ -113,8 +115,13 @@ export function restartSteps({ fleet }: Pick<Context, 'fleet'>, host: string): N
       },
     },
     {
+      // Also where somebody stopped it, or the restart was refused; but nobody is sent to a host that does not answer.
       title: 'Let it take sessions again',
+      always: true,
       run: async () => {
+        if (!stopped) return 'its new sessions were not stopped'
+        const state = (await fleet.hosts()).find((one) => one.host === host)
+        if (!state?.answers || state.power !== 'on') throw new StepStopped('It does not answer: it is left without new sessions.')
         await fleet.drain(host, false)
         return 'taking sessions'
       },
