@@ -169,6 +169,22 @@ describe('causes', () => {
     expect(explain(at(12, 60_000), EMPTY_ORG, ordinarily).diagnosis.cause?.id).toBe('share-slow')
   })
 
+  it('calls it a crowd by how many come ordinarily: in a small company a few in four minutes are one, where quiet moments are well', () => {
+    const share = String.raw`\\quay-fs1\profiles`
+    const on = (id: string, i: number, at: number, ms: number, latency: number) =>
+      logon({ id, person: `${id}-p`, host: `TH-Q1-${i % 8}`, at, attrs: { share, shareLatencyMs: latency }, phases: { ...USUAL, container: ms } })
+    // Now and then somebody in a quarter of an hour, well; and at the beginning of a shift eight in five minutes, slow.
+    const quiet = Array.from({ length: 40 }, (_, i) => on(`q${i}`, i, START_MS - 40_000 - (i + 1) * 900_000, 1100, 4)).flat()
+    const shifts = [0, 1].flatMap((shift) =>
+      Array.from({ length: 8 }, (_, i) =>
+        on(shift === 0 && i === 5 ? 'it' : `s${shift}-${i}`, i, START_MS - shift * 8 * 3_600_000 + i * 36_000, 12_000, 40),
+      ).flat(),
+    )
+    const { diagnosis } = explain([...quiet, ...shifts], EMPTY_ORG)
+    expect(diagnosis.cause?.id).toBe('logon-storm')
+    expect(diagnosis.cause?.evidence.map(({ sentence }) => sentence).join(' ')).toMatch(/In quiet moments [01] of \d+ on it were slow/)
+  })
+
   it('tells a full share from a full container by whether others on the share fail in the same way', () => {
     const attrs = { share: '\\\\quay-fs1\\profiles', network: 'office' }
     const it = failed(attrs, [['STATUS_DISK_FULL', 'profile', 5500]])

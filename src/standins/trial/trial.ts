@@ -67,12 +67,12 @@ export function play(options: TrialOptions): Trial {
   const pools = new Map(company.pools.map((pool) => [pool.id, pool]))
   const hosts = new Map(company.pools.map(({ id }) => [id, company.hosts.filter(({ pool }) => pool === id)]))
   const bears = new Map(company.shares.map(({ path, bears: most }) => [path, most]))
+  const peaks = peaksOf(company)
   const due: { atMs: number; person: Member }[] = []
   for (let day = 0; day < days; day++)
     for (const person of company.people) {
       if (person.restDays.includes(new Date(fromMs + day * DAY_MS).getUTCDay())) continue
-      const office = person.startMinute >= 480 && person.startMinute <= 540
-      const atMs = fromMs + day * DAY_MS + (person.startMinute + 3 + random.normal() * (office ? 35 : 6)) * 60_000
+      const atMs = fromMs + day * DAY_MS + (person.startMinute + 3 + random.normal() * spreadOf(person)) * 60_000
       due.push({ atMs, person })
       if (random.chance(0.3)) due.push({ atMs: atMs + (0.5 + 6 * random.next()) * 3_600_000, person })
     }
@@ -88,9 +88,10 @@ export function play(options: TrialOptions): Trial {
     if (!home) continue
     recent.push({ atMs, share: person.share })
     while ((recent[0]?.atMs ?? atMs) < atMs - 180_000) recent.shift()
-    const rate = recent.filter(({ share }) => share === person.share).length / 3 / (bears.get(person.share) ?? 1)
+    const aMinute = recent.filter(({ share }) => share === person.share).length / 3
+    const rate = aMinute / (bears.get(person.share) ?? 1)
     const dice = throwDice(random, company.parameters.spread)
-    const base = usualConditions(company, person, rate, !seen.has(person.id), random)
+    const base = usualConditions(company, person, rate, aMinute < CROWD ? 0 : aMinute / (peaks.get(person.share) ?? 1), !seen.has(person.id), random)
     seen.add(person.id)
     const single = options.healthy || !random.chance(0.012) ? null : singleOf(random, person, home)
     // Whoever tries a desktop that none of their groups has.
@@ -151,6 +152,26 @@ export function play(options: TrialOptions): Trial {
   }
 }
 
+/** Fewer logons a minute than this are no crowd, however quiet it is otherwise. */
+const CROWD = 1.5
+
+/** By how many minutes somebody's beginning spreads: at the office people come when they like. */
+const spreadOf = ({ startMinute }: Member): number => (startMinute >= 480 && startMinute <= 540 ? 35 : 6)
+
+/** How many log on a minute on each share when most do, as their shifts say. */
+function peaksOf(company: Company): Map<string, number> {
+  const peaks = new Map<string, number>()
+  const begins = new Map<string, { share: string; n: number; spread: number }>()
+  for (const person of company.people) {
+    const key = `${person.share} ${person.startMinute}`
+    const known = begins.get(key)
+    if (known) known.n++
+    else begins.set(key, { share: person.share, n: 1, spread: spreadOf(person) })
+  }
+  for (const { share, n, spread } of begins.values()) peaks.set(share, Math.max(peaks.get(share) ?? 0, n / (spread * Math.sqrt(2 * Math.PI))))
+  return peaks
+}
+
 function told(company: Company, id: string, person: Member, host: Machine, pool: PoolPlan, atMs: number): Observation {
   return {
     kind: 'mark',
@@ -164,7 +185,7 @@ function told(company: Company, id: string, person: Member, host: Machine, pool:
   }
 }
 
-function usualConditions(company: Company, person: Member, rate: number, first: boolean, random: Random): Conditions {
+function usualConditions(company: Company, person: Member, rate: number, crowd: number, first: boolean, random: Random): Conditions {
   const { parameters } = company
   return {
     first,
@@ -196,7 +217,7 @@ function usualConditions(company: Company, person: Member, rate: number, first: 
     gap: null,
     refused: null,
     instead: null,
-    extra: { crowd: rate },
+    extra: { crowd },
   }
 }
 

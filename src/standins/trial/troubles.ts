@@ -67,15 +67,15 @@ export const STAGED: Readonly<Record<string, (company: Company, random: Random) 
   },
   'logon-storm'(company, random) {
     const { path } = random.pick(company.shares)
-    // The share bears less than it did: only when many log on at once is it felt. `crowd` is set by whoever knows the rate.
+    // The share bears less than it did: only when many log on at once is it felt. `crowd`: how many do, against the most on it on a usual day.
     return {
       scope: [place('share', path)],
       kind: 'share',
       sentence: 'Share moved to smaller disks',
       meets: usesShare(path),
       alter(c) {
-        const rate = Number(c.extra['crowd'] ?? 0)
-        c.shareMs += rate > 0.42 ? company.parameters.shareMs * Math.min(24, 30 * (rate - 0.42) + 5) + 9 : 0
+        const crowd = Number(c.extra['crowd'] ?? 0)
+        c.shareMs += crowd > 0.6 ? company.parameters.shareMs * Math.min(24, 12 * (crowd - 0.6) + 5) + 9 : 0
       },
     }
   },

@@ -26,15 +26,19 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
 /** How crowded the share was, and whether only crowds were slow, or those in quiet moments too. */
 function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   const { aMinute, medianAMinute, whenCrowded, whenQuiet } = facts.around.crowd(facts.self, phase)
-  const crowded = aMinute >= Math.max(1.5, 2 * medianAMinute)
+  // As in Around.crowd: four in four minutes, or twice the median.
+  const crowded = aMinute >= Math.max(1, 2 * medianAMinute)
   const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share')}; the median ${medianAMinute.toFixed(1)}.`
   const clues: Clue[] = storm ? [crowded ? clue(3, rate) : against(4, rate)] : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
   if (whenQuiet.n < 4) return clues
   const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
   const quietRate = whenQuiet.hit / whenQuiet.n
   if (quietRate > 0.4) clues.push(storm ? against(3, quiet) : clue(2, quiet))
-  else if (whenCrowded.n >= 4 && whenCrowded.hit / whenCrowded.n > Math.max(0.3, 2.5 * quietRate))
-    clues.push(storm ? clue(2, quiet) : against(3, quiet))
+  else if (whenCrowded.n >= 4 && whenCrowded.hit / whenCrowded.n > Math.max(0.3, 2.5 * quietRate)) {
+    // Hardly ever slow while it is quiet, and often in a crowd, over many of both: that is what a crowd does.
+    const clear = whenQuiet.n >= 12 && whenCrowded.n >= 8 && quietRate < 0.1
+    clues.push(storm ? clue(clear ? 4 : 2, quiet) : against(clear ? 4 : 3, quiet))
+  }
   return clues
 }
 
