@@ -15,6 +15,8 @@ export const SharePage = ShareLine.extend({
   samples: z.array(z.object({ atMs: z.number(), usedBytes: z.number(), latencyMs: z.number().nullable() })),
   /** Bytes a day, with its interval; null where there are too few samples. */
   growth: z.object({ bytesADay: z.number(), low: z.number(), high: z.number(), certain: z.boolean(), days: z.number() }).nullable(),
+  /** How far it stands above its line (bytes) on each day of the week, Monday first; null where the days are alike or too few. */
+  week: z.array(z.number()).length(7).nullable(),
   /** When it will be full, if it goes on so; null where it does not grow. */
   full: z.object({ atMs: z.number(), earliestMs: z.number(), latestMs: z.number().nullable() }).nullable(),
   /** By hour of the local day: logons a day from this share, and its latency, over the last 14 days. */

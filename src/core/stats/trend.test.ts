@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { theilSen, whenReached } from './trend'
+import { theilSen, weekShape, whenReached, type Trend } from './trend'
 
 const line = (n: number, slope: number, noise: (i: number) => number = () => 0) =>
   Array.from({ length: n }, (_, x) => ({ x, y: 100 + slope * x + noise(x) }))
@@ -54,5 +54,26 @@ describe("Theil and Sen's line", () => {
     const when = whenReached(trend, 19, 138, 238)
     expect(when?.at).toBeCloseTo(19 + 100 / trend.slope)
     expect([when && when.earliest < when.at, when?.latest !== null && when && (when.latest ?? 0) > when.at]).toEqual([true, true])
+  })
+})
+
+describe('the shape of a week', () => {
+  const SHAPE = [-6, -2, 0, 3, 9, 1, -5]
+  const weeks = (n: number, shape: readonly number[], more: (i: number) => number = () => 0) =>
+    Array.from({ length: 7 * n }, (_, x) => ({ x, y: 50 + 2 * x + (shape[x % 7] ?? 0) + more(x), day: x % 7, week: Math.floor(x / 7) }))
+  /** Noise between -1 and 1, the same each time. */
+  const noise = (i: number) => ((Math.imul(i + 7, 2654435761) >>> 0) % 2003) / 1001.5 - 1
+  const of = (points: ReturnType<typeof weeks>) => weekShape(points, theilSen(points) as Trend)
+
+  it('is found beside the trend, whatever the trend, and not moved by a wild day', () => {
+    const found = of(weeks(5, SHAPE, (i) => (i === 11 ? 1e5 : 0)))
+    const middle = found?.[2] ?? 0
+    expect(found?.map((off) => Math.round(off - middle))).toEqual(SHAPE)
+  })
+
+  it('is not said where days are alike, where noise is larger, or before three weeks', () => {
+    expect(of(weeks(5, [0, 0, 0, 0, 0, 0, 0], (i) => 4 * noise(i)))).toBeNull()
+    expect(of(weeks(5, SHAPE, (i) => 60 * noise(i)))).toBeNull()
+    expect(of(weeks(2, SHAPE))).toBeNull()
   })
 })

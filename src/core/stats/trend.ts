@@ -55,3 +55,28 @@ export function whenReached(
   const after = (slope: number) => fromX + (limit - fromY) / slope
   return { at: after(trend.slope), earliest: after(trend.high), latest: trend.low > 0 ? after(trend.low) : null }
 }
+
+/** So many times each day of the week must have been seen. */
+const WEEKS = 3
+/** The days must explain this part of how the points stand off the line. */
+const EXPLAINED = 0.6
+
+/**
+ * How far a series stands above or below its line on each day of the week, Monday first: the median of what is left of the line, day by day.
+ * Null where a day was not seen three times, or where the days explain little of what is left.
+ * Source: the seasonal subseries of NIST/SEMATECH, e-Handbook of Statistical Methods, 6.4.4.3 (from memory), with medians for means.
+ * @param points `day`: 0 Monday to 6 Sunday; `week`: a number for the week
+ */
+export function weekShape(
+  points: readonly { readonly x: number; readonly y: number; readonly day: number; readonly week: number }[],
+  trend: Trend,
+): readonly number[] | null {
+  const left = points.map(({ x, y, day, week }) => ({ day, week, off: y - trend.intercept - trend.slope * x }))
+  const days = Array.from({ length: 7 }, (_, day) => left.filter((one) => one.day === day))
+  if (days.some((own) => new Set(own.map(({ week }) => week)).size < WEEKS)) return null
+  const shape = days.map((own) => median(own.map(({ off }) => off).sort((a, b) => a - b)))
+  const usually = (offs: number[]) => median(offs.map(Math.abs).sort((a, b) => a - b))
+  const before = usually(left.map(({ off }) => off))
+  const after = usually(left.map(({ off, day }) => off - (shape[day] ?? 0)))
+  return after <= (1 - EXPLAINED) * before ? shape : null
+}

@@ -24,7 +24,8 @@ import {
   writeSddl,
   type Descriptor,
 } from '../../core/people'
-import { theilSen, whenReached } from '../../core/stats/trend'
+import { theilSen, weekShape, whenReached } from '../../core/stats/trend'
+import { zoneOffsetMs } from '../../core/stats/zone'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
@@ -36,6 +37,7 @@ import { shareLines } from './store'
 const DAY_MS = 86_400_000
 /** A trend is looked for in so many days. */
 const TREND_DAYS = 60
+const MONDAY_MS = Date.UTC(2026, 0, 5)
 
 interface Directory {
   readonly people: readonly { id: string; name: string; sid: string | null; groups: string[]; enabled: boolean }[]
@@ -133,6 +135,17 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
   // A few hundred points are enough for a line, and its work grows with their square.
   const every = Math.max(1, Math.ceil(points.length / 240))
   const trend = theilSen(points.filter((__, i) => i % every === 0).map(({ atMs, usedBytes }) => ({ x: (atMs - nowMs) / DAY_MS, y: usedBytes })))
+  const offsetMs = zoneOffsetMs(context.config.timeZone, nowMs)
+  const week =
+    trend &&
+    weekShape(
+      points.map(({ atMs, usedBytes }) => {
+        // Days since a Monday, in the organisation's time.
+        const since = Math.floor((atMs + offsetMs - MONDAY_MS) / DAY_MS)
+        return { x: (atMs - nowMs) / DAY_MS, y: usedBytes, day: ((since % 7) + 7) % 7, week: Math.floor(since / 7) }
+      }),
+      trend,
+    )
   const full = trend && whenReached(trend, 0, line.totalBytes - line.freeBytes, line.totalBytes)
   const at = (days: number) => nowMs + days * DAY_MS
   const found = audienceOf(directory, chosen)
@@ -154,6 +167,7 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
     samples,
     hours,
     drivers,
+    week: week && [...week],
     growth: trend && {
       bytesADay: trend.slope,
       low: trend.low,

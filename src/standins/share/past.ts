@@ -3,6 +3,8 @@ import type { ShareFolder } from './share'
 
 const HOUR_MS = 3_600_000
 const DAYS = 30
+/** Towards the end of a week more lies there than at its beginning, where a share grows at all; Sunday first. */
+const WEEK = [-26e9, -18e9, -6e9, 8e9, 20e9, 30e9, -8e9]
 
 /** How full a share was in the last 30 days, every six hours: made up backwards from what lies on it now. */
 export function pastOf(share: ShareFolder, nowMs: number): { atMs: number; usedBytes: number; latencyMs: number }[] {
@@ -15,7 +17,10 @@ export function pastOf(share: ShareFolder, nowMs: number): { atMs: number; usedB
       usedBytes: Math.max(
         0,
         Math.round(
-          share.usedBytes - (share.growthBytesADay * (nowMs - atMs)) / (24 * HOUR_MS) + Math.min(9e9, share.usedBytes / 100) * random.normal(),
+          share.usedBytes -
+            (share.growthBytesADay * (nowMs - atMs)) / (24 * HOUR_MS) +
+            (share.growthBytesADay > 0 ? (WEEK[new Date(atMs).getUTCDay()] ?? 0) : 0) +
+            Math.min(9e9, share.usedBytes / 100) * random.normal(),
         ),
       ),
       latencyMs: Math.round(30 * share.latencyMs * shift * (1 + 0.2 * random.next())) / 30,

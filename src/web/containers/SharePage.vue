@@ -11,7 +11,7 @@ import RoomPicture from './RoomPicture.vue'
 import ShareAccess from './ShareAccess.vue'
 import ShareNaming from './ShareNaming.vue'
 import SharePermissions from './SharePermissions.vue'
-import { growthWords, usualLatency, weightClass } from './words'
+import { growthWords, usualLatency, weekWords, weightClass } from './words'
 
 const props = defineProps<{ id: string }>()
 const session = useSession()
@@ -59,6 +59,7 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
           Full on <strong :title="exact(share.full.atMs)">{{ day(share.full.atMs) }}</strong>, between {{ day(share.full.earliestMs) }} and
           {{ share.full.latestMs === null ? 'never' : day(share.full.latestMs) }}, if it goes on so.</template
         >
+        {{ weekWords(share.week) }}
       </p>
       <RoomPicture v-if="share.samples.length > 1" :share="share" />
       <template v-if="share.drivers.length">

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { drawRoom, drawStretches, growthWords, offsetWords, usualLatency, growthSays } from './words'
+import { drawRoom, drawStretches, growthWords, offsetWords, usualLatency, growthSays, weekWords } from './words'
 
 describe('growth', () => {
   it('has its sign', () => {
@@ -42,6 +42,10 @@ describe('how a share grows', () => {
     )
     expect(growthWords({ growth: { ...growth, certain: false } })).toBe('No trend in the last 30 days.')
     expect(growthWords({ growth: null })).toBe('Too little has been seen to tell how it grows.')
+    expect(weekWords([-3, 0, 1, 2, 5, 0, -4].map((n) => n * 2 ** 30))).toBe(
+      'Within a week it is fullest on Friday and emptiest on Sunday; 9.0 GiB lie between.',
+    )
+    expect(weekWords(null)).toBe('')
   })
 
   it('as a picture: the limit in sight, the past up to now, and the way on only where there is one', () => {

@@ -75,6 +75,16 @@ export function growthWords({ growth }: Growing): string {
   return `It ${growth.bytesADay > 0 ? 'grows' : 'shrinks'} by ${size(Math.abs(growth.bytesADay))} a day (${size(least ?? 0)} to ${size(most ?? 0)}, from the last ${growth.days} days).`
 }
 
+const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday']
+
+/** On which days it stands above and below its line most; nothing where the days are alike. */
+export function weekWords(week: readonly number[] | null): string {
+  if (!week) return ''
+  const [most, least] = [Math.max(...week), Math.min(...week)]
+  const on = (bytes: number) => WEEKDAYS[week.indexOf(bytes)] ?? ''
+  return `Within a week it is fullest on ${on(most)} and emptiest on ${on(least)}; ${size(most - least)} lie between.`
+}
+
 interface Room extends Growing {
   readonly totalBytes: number
   readonly freeBytes: number
