@@ -22,7 +22,9 @@ const drawn = computed(() => drawRoom(props.share, Math.max(320, width.value), H
       :aria-label="`Used: ${size(share.totalBytes - share.freeBytes)} of ${size(share.totalBytes)}`"
     >
       <line x1="0" :x2="Math.max(320, width)" :y1="drawn.limitY" :y2="drawn.limitY" stroke="var(--madder)" stroke-dasharray="4 3" />
-      <text x="0" :y="drawn.limitY - 4" font-size="11.5" fill="var(--madder)">{{ size(share.totalBytes) }}: full</text>
+      <text x="0" :y="drawn.limitY < 16 ? drawn.limitY + 13 : drawn.limitY - 4" font-size="11.5" fill="var(--madder)">
+        {{ size(share.totalBytes) }}: full
+      </text>
       <path v-if="drawn.cone" :d="drawn.cone" fill="var(--ghost)" />
       <path :d="drawn.past" fill="none" stroke="var(--ink)" stroke-width="1.6" />
       <path v-if="drawn.ahead" :d="drawn.ahead" fill="none" stroke="var(--ink)" stroke-width="1.6" stroke-dasharray="2 4" />
