@@ -106,8 +106,9 @@ export const ROUTES = {
     method: 'GET',
     path: '/api/scan',
     permission: 'viewer',
-    sentence: 'How far the reading of changed files on the shares is, null where none is being read; and why the last one ended early, if it did.',
-    response: z.object({ progress: z.object({ share: z.string(), read: z.number(), of: z.number() }).nullable(), failure: z.string().nullable() }),
+    sentence:
+      'How far the reading of changed files on the shares is, null where none is being read; and what the last look could not do, if anything.',
+    response: z.object({ progress: z.object({ share: z.string(), read: z.number(), of: z.number() }).nullable(), remark: z.string().nullable() }),
   },
   scanNow: {
     method: 'POST',

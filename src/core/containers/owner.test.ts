@@ -39,6 +39,7 @@ describe('whose a container is', () => {
     ['%account%.%any%', 'mara.lind.larkmere/p.vhdx', 'mara.lind', 'naming'],
     ['%any%-%account%', 'larkmere-mara/p.vhdx', 'mara', 'naming'],
     ['%any%/%account%', 'H1/mara/p.vhdx', 'mara', 'naming'],
+    ['%any%-%any%-%account%', 'x-y-mara.lind/p.vhdx', 'mara.lind', 'naming'],
     // A naming whose last piece is the file itself.
     ['%account%', 'mara.vhdx', 'mara', 'naming'],
     ['%account%', 'golden.vhdx', null, null],
@@ -62,6 +63,7 @@ describe('whose a container is', () => {
     ['%any%account%', 'percent sign'],
     ['%account%%account%', 'stand once only'],
     ['a/b/c/d/e/f/g/h/%account%', 'More than 8'],
+    ['%any%-%any%_%any%.%account%', 'at most'],
   ])('refuses “%s” and says why', (text, sentence) => {
     const reading = readNaming(text)
     expect(reading.ok ? '' : reading.sentence).toContain(sentence)

@@ -25,6 +25,8 @@ export interface Owners {
 
 export const USUAL_NAMING = '%account%'
 const TOKENS = { account: '(?<account>.+)', sid: String.raw`(?<sid>S-1-\d+(?:-\d+)+)`, any: '.*' } as const
+/** More of them in one name could be fitted in too many ways. */
+const MOST_ANY = 2
 const SID = /S-1-\d+(?:-\d+)+/gi
 const MOST_PIECES = 8
 
@@ -45,19 +47,20 @@ export function readNaming(text: string): { ok: true; naming: Naming } | { ok: f
   for (const part of parts) {
     if (part.split('%').length % 2 === 0) return refuse('A percent sign stands alone.')
     let pattern = ''
-    let any = false
+    let any = 0
     for (const [i, bit] of part.split('%').entries()) {
-      if (i % 2 === 0) pattern += bit.replaceAll(/[.*+?^${}()|[\]\\]/g, String.raw`\$&`)
+      if (i % 2 === 0) pattern += literally(bit)
       else {
         const token = bit.toLowerCase()
         if (token !== 'account' && token !== 'sid' && token !== 'any')
           return refuse(`%${bit}% is not known here; the known ones are %account%, %sid% and %any%.`)
-        if (token === 'any') any = true
-        else if (++counts[token] > 1) return refuse(`%${token}% may stand once only.`)
+        if (token === 'any') {
+          if (++any > MOST_ANY) return refuse(`%any% may stand ${MOST_ANY} times in one name at most.`)
+        } else if (++counts[token] > 1) return refuse(`%${token}% may stand once only.`)
         pattern += TOKENS[token]
       }
     }
-    pieces.push({ text: part, pattern: new RegExp(`^${pattern}$`, 'i'), unclear: any && /%account%/i.test(part) })
+    pieces.push({ text: part, pattern: new RegExp(`^${pattern}$`, 'i'), unclear: any > 0 && /%account%/i.test(part) })
   }
   if (counts.account + counts.sid === 0) return refuse('Neither %account% nor %sid% is in it: nobody could be told by it.')
   return { ok: true, naming: { text: pieces.map((piece) => piece.text).join('\\'), pieces } }
@@ -103,11 +106,18 @@ function knownIn(piece: string, pattern: RegExp, byAccount: ReadonlyMap<string, 
   const starts = [0, ...[...text.matchAll(/[^\p{L}\p{N}]/gu)].map(({ index }) => index + 1)]
   const ends = [...[...text.matchAll(/[^\p{L}\p{N}]/gu)].map(({ index }) => index), text.length]
   const parts = starts.flatMap((from) => ends.filter((to) => to > from).map((to) => text.slice(from, to)))
-  const source = pattern.source
   return (
     parts
       .filter((part) => byAccount.has(part))
       .sort((a, b) => b.length - a.length)
-      .find((part) => new RegExp(source.replace(TOKENS.account, part.replaceAll(/[.*+?^${}()|[\]\\]/g, String.raw`\$&`)), 'i').test(text)) ?? null
+      .find((part) =>
+        new RegExp(
+          pattern.source.replace(TOKENS.account, () => literally(part)),
+          'i',
+        ).test(text),
+      ) ?? null
   )
 }
+
+/** A text as a pattern that fits just it. */
+const literally = (text: string): string => text.replaceAll(/[.*+?^${}()|[\]\\]/g, String.raw`\$&`)

@@ -39,7 +39,8 @@ const WHOLE_SPREADS = 1.3
 
 /**
  * The value from which a series counts as unusual: 3.5 spreads, a quarter, or a second beyond its median, whichever is most. Durations spread
- * by factors, not by differences: the spread below the median is carried over to above it as a factor (at most 5).
+ * by factors, not by differences: the spread below the median is carried over to above it as a factor (at most 5), and made up to half as much again where
+ * the highest tenth lies further out than that says.
  * @param n how many it rests on: a spread of few is itself uncertain
  * @param exact the usual is of just this kind of attempt, not of a wider one
  */

@@ -80,14 +80,12 @@ export function readinessFor(
   return { ready: lacks.length === 0, lacks }
 }
 
-/** Which way a session may go, as the setting `transport` says. */
-export type WayAllowed = 'direct-only' | 'direct-first' | 'relay'
 export interface WayVerdict {
   readonly verdict: 'as the policy says' | 'second choice' | 'against the policy'
   readonly sentence: string
 }
 
-/** What the way that a logon really went says of the policy. Null where nothing was recorded, or the way is one that policies do not speak of. */
+/** What the way that a logon really went says of the policy. @param allowed the value of the setting `transport` @returns null where nothing was recorded, or the way is one that policies do not speak of. */
 export function wayVerdict(allowed: unknown, went: string | null): WayVerdict | null {
   if (went !== 'direct' && went !== 'relay') return null
   const said = went === 'direct' ? 'It goes directly' : 'It goes over the relay'

@@ -38,8 +38,9 @@ type Waiver = NonNullable<SetPromise['waived']>
 
 /** Promises whose waiver has ended: they must hold again. */
 export function endedWaivers(set: PolicySet, nowMs: number): { readonly id: string; readonly name: string; readonly waived: Waiver }[] {
-  return set.promises.flatMap(({ id, name, waived }) => (waived && Date.parse(waived.until) <= nowMs ? [{ id, name, waived }] : []))
+  return set.promises.flatMap(({ id, name, waived }) => (waived && hasEnded(waived, nowMs) ? [{ id, name, waived }] : []))
 }
+const hasEnded = ({ until }: Waiver, nowMs: number): boolean => Date.parse(until) <= nowMs
 
 export function sayDemand(demand: Demand): string {
   const setting = settingOf(demand.setting)
@@ -70,8 +71,8 @@ function checkPromise(set: PolicySet, promise: SetPromise, org: Org, nowMs: numb
     policies: involved,
     ...(limit ? { limit } : {}),
   })
-  const ended = promise.waived && Date.parse(promise.waived.until) <= nowMs ? promise.waived : null
-  const waived = ended ? null : (promise.waived ?? null)
+  const waiver = promise.waived ?? null
+  const [waived, ended] = waiver && hasEnded(waiver, nowMs) ? [null, waiver] : [waiver, null]
   const said = `${writeText(promise.when)}: ${promise.then.map(sayDemand).join('; ')}`
   const verdict = { promise: promise.id, name: promise.name, said, waived, ended }
   if (!complete && situations.length === 0) return { ...verdict, state: 'not decided', broken: [], situations: 0, people: 0 }

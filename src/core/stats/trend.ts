@@ -58,12 +58,13 @@ export function whenReached(
 
 /** So many times each day of the week must have been seen. */
 const WEEKS = 3
-/** The days must explain this part of how the points stand off the line. */
-const EXPLAINED = 0.6
+/** Days that are alike differ more than this once in a hundred times: chi-squared with 6 degrees of freedom, 0.99. */
+const DIFFER = 16.81
 
 /**
  * How far a series stands above or below its line on each day of the week, Monday first: the median of what is left of the line, day by day.
- * Null where a day was not seen three times, or where the days explain little of what is left.
+ * Null where a day was not seen three times, or where the days do not differ by Kruskal and Wallis' test (1952; formula from memory) over one
+ * value for each day: what is seen several times on one day says the same each time.
  * Source: the seasonal subseries of NIST/SEMATECH, e-Handbook of Statistical Methods, 6.4.4.3 (from memory), with medians for means.
  * @param points `day`: 0 Monday to 6 Sunday; `week`: a number for the week
  */
@@ -71,12 +72,26 @@ export function weekShape(
   points: readonly { readonly x: number; readonly y: number; readonly day: number; readonly week: number }[],
   trend: Trend,
 ): readonly number[] | null {
-  const left = points.map(({ x, y, day, week }) => ({ day, week, off: y - trend.intercept - trend.slope * x }))
-  const days = Array.from({ length: 7 }, (_, day) => left.filter((one) => one.day === day))
-  if (days.some((own) => new Set(own.map(({ week }) => week)).size < WEEKS)) return null
-  const shape = days.map((own) => median(own.map(({ off }) => off).sort((a, b) => a - b)))
-  const usually = (offs: number[]) => median(offs.map(Math.abs).sort((a, b) => a - b))
-  const before = usually(left.map(({ off }) => off))
-  const after = usually(left.map(({ off, day }) => off - (shape[day] ?? 0)))
-  return after <= (1 - EXPLAINED) * before ? shape : null
+  const byDate = new Map<number, { day: number; offs: number[] }>()
+  for (const { x, y, day, week } of points) {
+    const one = byDate.get(7 * week + day) ?? { day, offs: [] }
+    byDate.set(7 * week + day, one)
+    one.offs.push(y - trend.intercept - trend.slope * x)
+  }
+  const dates = [...byDate.values()].map(({ day, offs }) => ({ day, off: median(offs.sort((a, b) => a - b)) })).sort((a, b) => a.off - b.off)
+  const days = Array.from({ length: 7 }, (_, day) => dates.filter((one) => one.day === day))
+  if (days.some((own) => own.length < WEEKS)) return null
+  const n = dates.length
+  // Ranks from 1; equal ones share their middle.
+  const rankOf = new Map<number, number>()
+  for (let i = 0; i < n;) {
+    const off = dates[i]?.off ?? 0
+    let next = i
+    while (next < n && dates[next]?.off === off) next++
+    rankOf.set(off, (i + 1 + next) / 2)
+    i = next
+  }
+  const squares = days.reduce((sum, own) => sum + own.reduce((ranks, { off }) => ranks + (rankOf.get(off) ?? 0), 0) ** 2 / own.length, 0)
+  if ((12 / (n * (n + 1))) * squares - 3 * (n + 1) < DIFFER) return null
+  return days.map((own) => median(own.map(({ off }) => off)))
 }

@@ -89,11 +89,11 @@ describe('the scan', () => {
     } as Context
     await Promise.all([scanShares(cut), scanShares(cut)].map((one) => expect(one).rejects.toThrow('The disk thread stopped.')))
     expect(seen).toEqual([`${PATH} 0 of 450`, `${PATH} 200 of 450`, `${PATH} 400 of 450`])
-    expect([cut.scanning.progress, cut.scanning.failure]).toEqual([null, 'The disk thread stopped.'])
+    expect([cut.scanning.progress, cut.scanning.remark]).toEqual([null, 'The last look ended early: The disk thread stopped.'])
     expect(await database.query('select count(*) as n from containers')).toEqual([{ n: 400 }])
     seen.length = 0
     await scanShares(cut)
-    expect([seen, cut.scanning.failure]).toEqual([[`${PATH} 0 of 50`], null])
+    expect([seen, cut.scanning.remark]).toEqual([[`${PATH} 0 of 50`], null])
     expect(await database.query('select count(*) as n from containers')).toEqual([{ n: 450 }])
   })
 

@@ -1,10 +1,9 @@
 import { existsSync } from 'node:fs'
 import { dirname, join, resolve, sep } from 'node:path'
-import { upkeepOf, type ContainerFacts, type UpkeepFinding } from '../../core/containers'
+import { upkeepOf, type ContainerFacts, type Owner, type UpkeepFinding } from '../../core/containers'
 import { groupResolver } from '../../core/people'
 import { loadOrg } from '../logons/model'
 import type { Context } from '../shell/context'
-import { whoseFiles } from './naming'
 
 /** Not used for so long, a container is worth a question. */
 const UNUSED_DAYS = 60
@@ -22,19 +21,23 @@ interface Kept extends Omit<ContainerFacts, 'holder' | 'parentFound' | 'structur
 }
 
 /** Works out again whose every container is and what should be looked at in it, and writes what changed. */
-export async function lookAfter(database: Context['database'], shares: readonly { path: string; mount: string }[], nowMs: number): Promise<void> {
+export async function lookAfter({ database, now }: Pick<Context, 'database' | 'now'>, whose: (share: string, file: string) => Owner): Promise<void> {
   const [row] = await database.query<{
     list: Kept[] | null
   }>(`select json_agg(json_build_object('id', id, 'share', share, 'file', file, 'person', person, 'state', state, 'kind', kind, 'virtualBytes', virtual_bytes, 'fileBytes', file_bytes, 'allocatedBytes', allocated_bytes, 'lastUsedMs', last_used_ms,
     'holderHost', holder_host, 'holderSession', holder_session, 'holderAlive', holder_alive, 'parent', parent, 'findings', findings, 'upkeep', upkeep)) as list from containers`)
-  const whose = await whoseFiles({ database })
   const containers = (row?.list ?? []).map((one) => ({ ...one, wasOf: one.person, person: whose(one.share, one.file).person }))
   const owners = await ownersOf(database)
   const [policy] = await database.query<{ mib: number }>(
     `select (settings ->> 'sizeLimitMib')::integer as mib from policy_versions order by version desc limit 1`,
   )
-  const limits = { nowMs, limitBytes: (policy?.mib ?? 30 * 1024) * 2 ** 20, unusedDays: UNUSED_DAYS, fullFrom: FULL_FROM }
-  const mounts = new Map(shares.map(({ path, mount }) => [path, mount]))
+  const limits = { nowMs: now(), limitBytes: (policy?.mib ?? 30 * 1024) * 2 ** 20, unusedDays: UNUSED_DAYS, fullFrom: FULL_FROM }
+  const mounts = new Map(
+    (await database.query<{ path: string; mount: string }>('select path, mount from shares where mount is not null')).map(({ path, mount }) => [
+      path,
+      mount,
+    ]),
+  )
   const byPerson = new Map<string, Kept[]>()
   for (const one of containers) if (one.person !== null) byPerson.set(one.person, [...(byPerson.get(one.person) ?? []), one])
   const changed: { id: string; person: string | null; upkeep: UpkeepFinding[] }[] = []

@@ -9,6 +9,7 @@ import { HILL, makeWorld, MIB, QUAY, type World } from './fixtures/world'
 import { REWRITING } from './beside'
 import { roomHandlers } from './room'
 import { scanShares } from './scan'
+import { Problem } from '../../contract/errors'
 import { deleteLater, deleteOutdated, KEPT_DAYS, putBackJob } from './set-aside'
 import { shareHandlers } from './shares'
 import { forgetSizes, setAsideLines, shareRows } from './store'
@@ -383,6 +384,23 @@ describe('growth', () => {
 })
 
 describe('a share that was added by hand', () => {
+  it('is looked at where no fleet answers at all, and that is said', async () => {
+    const mount = join(world.folder, 'alone')
+    mkdirSync(mount, { recursive: true })
+    const silent = () => Promise.reject(new Problem('fleet.unreachable'))
+    const context = { ...world.context(), fleet: new Proxy(world.fleet, { get: () => silent }) }
+    await expect(scanShares(context)).rejects.toMatchObject({ code: 'fleet.unreachable' })
+    const { id } = await shareHandlers(context).shareAdd({
+      input: { body: { path: '//nas-8/profiles', mount, zone: null } },
+      caller: { name: 'vaas' },
+    } as never)
+    world.put('mara/profile.vhdx', [0, 1], 1, { ...world.quay, mount, path: '\\\\nas-8\\profiles' })
+    await scanShares(context)
+    expect((await shareRows(world.database)).find((one) => one.id === id)).toMatchObject({ containers: 1, held: 0 })
+    expect(context.scanning.remark).toBe('The fleet does not answer: who has files open is not known.')
+    await shareHandlers(context).shareForget({ input: { params: { id } }, caller: { name: 'vaas' } } as never)
+  })
+
   const share = () => shareHandlers(world.context())
   const add = (body: object) => share().shareAdd({ input: { body: { zone: null, ...body } }, caller: { name: 'vaas' } } as never)
 

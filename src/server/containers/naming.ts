@@ -5,6 +5,7 @@ import { readAccount } from '../../core/people'
 import type { Database } from '../db/database'
 import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
+import { lookAfter } from './look-after'
 
 type Need = Pick<Context, 'database'>
 
@@ -87,39 +88,23 @@ export async function tryNaming({ database }: Need, id: string, text: string): P
   }
 }
 
-/** Says how a share names its folders. Whose each container is follows at once; nothing on the share is touched. */
-export async function setNaming(
-  { database, now, live }: Pick<Context, 'database' | 'now' | 'live'>,
-  id: string,
-  text: string,
-  author: string,
-): Promise<void> {
+/** Says how a share names its folders. Whose each container is, and what should be looked at in it, follows at once; nothing on the share is touched. */
+export async function setNaming(context: Pick<Context, 'database' | 'now' | 'live'>, id: string, text: string, author: string): Promise<void> {
+  const { database, now, live } = context
   const { path, naming } = await namedShare(database, id)
   const { text: wanted } = namingOf(text)
   const before = naming ?? USUAL_NAMING
   if (wanted === before) return
-  const owners = await ownersIn(database)
-  const files = await database.query<{ id: string; file: string; person: string | null }>(
-    'select id, file, person from containers where share = $1',
-    [path],
-  )
-  const changed = files.flatMap(({ id: container, file, person }) => {
-    const owner = ownerOf(file, namingOf(wanted), owners).person
-    return owner === person ? [] : [{ id: container, person: owner }]
-  })
-  await database.transaction(async (handle) => {
-    await handle.query('update shares set naming = $2 where id = $1', [id, wanted === USUAL_NAMING ? null : wanted])
-    await handle.query('update containers c set person = r.person from jsonb_to_recordset($1::jsonb) as r(id text, person text) where c.id = r.id', [
-      JSON.stringify(changed),
-    ])
-  })
+  const { other } = await tryNaming(context, id, wanted)
+  await database.query('update shares set naming = $2 where id = $1', [id, wanted === USUAL_NAMING ? null : wanted])
+  await lookAfter(context, await whoseFiles(context))
   await writeJournal(database, {
     atMs: now(),
     who: author,
     what: 'said how a share names its folders',
     target: path,
     before,
-    after: `${wanted}; ${changed.length === 1 ? '1 container is' : `${changed.length} containers are`} another’s than before, or nobody’s`,
+    after: `${wanted}; ${other === 1 ? '1 container is' : `${other} containers are`} another’s than before, or nobody’s`,
   })
   live.tell('containers')
 }

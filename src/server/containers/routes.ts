@@ -48,12 +48,10 @@ export function containerHandlers(context: Context): Handlers<Names> {
           .map((one) => ({ ...one, title: UPKEEP[one.code as UpkeepCode].title, weight: UPKEEP[one.code as UpkeepCode].weight })),
       }
     },
-    scan: () => ({ progress: context.scanning.progress, failure: context.scanning.failure }),
+    scan: () => ({ progress: context.scanning.progress, remark: context.scanning.remark }),
     scanNow() {
-      // The answer does not wait for the end: the page follows it, and is told of a failure.
-      void scanShares(context).catch(() => {
-        context.live.tell('scan')
-      })
+      // The answer does not wait for the end: the page follows it, and is told what it could not do.
+      void scanShares(context).catch(() => undefined)
       return { ok: true as const }
     },
     async containersExport({ input: { query }, reply }) {

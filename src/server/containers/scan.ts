@@ -56,18 +56,19 @@ export interface ScanProgress {
 /** One scan at a time: whoever asks while one runs gets its end. */
 export class Scanning {
   progress: ScanProgress | null = null
-  /** Why the last one ended early, in words; null where it did not. */
-  failure: string | null = null
+  /** What the last one could not do, in words; null where it did all. */
+  remark: string | null = null
   #running: Promise<void> | null = null
 
-  alone(work: () => Promise<void>): Promise<void> {
+  /** @param work gives what it could not do */
+  alone(work: () => Promise<string | null>): Promise<void> {
     this.#running ??= work()
       .then(
-        () => {
-          this.failure = null
+        (remark) => {
+          this.remark = remark
         },
         (error: unknown) => {
-          this.failure = error instanceof Error ? error.message : String(error)
+          this.remark = `The last look ended early: ${error instanceof Error ? error.message : String(error)}`
           throw error
         },
       )
@@ -81,16 +82,27 @@ export class Scanning {
 
 /** Brings what is known of shares and containers up to date: only files that changed are read again. */
 export function scanShares(context: Context): Promise<void> {
-  return context.scanning.alone(() => scan(context))
+  return context.scanning.alone(() => scan(context)).finally(() => context.live.tell('scan'))
+}
+
+/** Who holds what, on which hosts that may not live any more; null where the fleet does not answer. */
+async function whoHolds(fleet: Context['fleet']) {
+  try {
+    const holds = new Map((await fleet.holds()).map((hold) => [`${hold.share}|${hold.file}`, hold]))
+    const dead = new Set((await fleet.hosts()).filter(({ power, answers }) => power === 'off' || !answers).map(({ host }) => host))
+    return { holds, dead }
+  } catch {
+    return null
+  }
 }
 
 /** So many files are read, and then kept, at a time: a scan that is cut off loses no more than that. */
 const BATCH = 200
 
-async function scan({ fleet, database, disks, now, live, scanning }: Context): Promise<void> {
+async function scan({ fleet, database, disks, now, live, scanning }: Context): Promise<string | null> {
   const shares = await allShares({ fleet, database })
-  const holds = new Map((await fleet.holds()).map((hold) => [`${hold.share}|${hold.file}`, hold]))
-  const dead = new Set((await fleet.hosts()).filter(({ power, answers }) => power === 'off' || !answers).map(({ host }) => host))
+  // Shares that were added by hand are looked at without a fleet, too.
+  const told = await whoHolds(fleet)
   const reports = new Map((await database.query<HostSessions>('select id, sessions, reported_ms from hosts')).map((row) => [row.id, row]))
   await database.query(
     `insert into shares (id, path, zone, mount, total_bytes, free_bytes, latency_ms, updated_ms, bears_iops, redundancy)
@@ -103,6 +115,7 @@ async function scan({ fleet, database, disks, now, live, scanning }: Context): P
     on conflict (share, hour_ms) do update set used_bytes = excluded.used_bytes, latency_ms = excluded.latency_ms`,
     [JSON.stringify(shares), Math.floor(now() / 3_600_000) * 3_600_000],
   )
+  const whose = await whoseFiles({ database })
   for (const share of shares) {
     const known = new Map(
       (await database.query<Known>('select id, modified_ms, file_bytes from containers where share = $1', [share.path])).map((row) => [row.id, row]),
@@ -121,7 +134,6 @@ async function scan({ fleet, database, disks, now, live, scanning }: Context): P
     }
     const gone = [...known.keys()].filter((id) => !seen.has(id))
     if (gone.length) await database.query('delete from containers where id = any($1)', [gone])
-    const whose = await whoseFiles({ database })
     for (let at = 0; at < fresh.length; at += BATCH) {
       scanning.progress = { share: share.path, read: at, of: fresh.length }
       live.tell('scan')
@@ -159,6 +171,8 @@ async function scan({ fleet, database, disks, now, live, scanning }: Context): P
       if (fresh.length > BATCH) live.tell('containers')
     }
     scanning.progress = null
+    if (!told) continue
+    const { holds, dead } = told
     const held = [...seen].flatMap((id) => {
       const hold = holds.get(`${share.path}|${id.slice(share.path.length + 1).replaceAll('\\', '/')}`)
       return hold
@@ -180,9 +194,9 @@ async function scan({ fleet, database, disks, now, live, scanning }: Context): P
       [JSON.stringify(held), share.path],
     )
   }
-  await lookAfter(database, shares, now())
+  await lookAfter({ database, now }, whose)
   live.tell('containers')
-  live.tell('scan')
+  return told ? null : 'The fleet does not answer: who has files open is not known.'
 }
 
 const DAY_MS = 86_400_000

@@ -37,7 +37,7 @@ export interface FoundSince extends Found {
   readonly worstHourMs: number | null
 }
 
-/** The incidents of any window, from all attempts of a month held in columns. Lives in the thread of the single writer, which tells it what changes. */
+/** The incidents of any window, and what cohorts and phases come to, from all attempts of a month held in columns. Lives in the thread of the single writer, which tells it what changes. */
 export class IncidentDesk {
   #ledger = new Ledger(true)
   #version = 0

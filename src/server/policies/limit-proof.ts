@@ -87,11 +87,13 @@ export async function limitProofJob(need: Need, pool: string, person: string, au
         run: async (job) => {
           while (await listed()) {
             const waited = now() - leftMs
-            jobs.tellProgress(job, Math.min(waited, limitMs), limitMs)
-            if (jobs.wantsToStop(job)) throw new StepStopped('Stopped on request.')
             if (waited > limitMs + LATE_MS) throw new StepStopped(`It still runs ${Math.round((waited - limitMs) / 1000)} s after its limit.`)
-            // Every second near the end; seldom while hours are left.
-            await pause(Math.min(30_000, Math.max(1000, (limitMs - waited) / 10)))
+            // The fleet is asked every second near the end, seldom while hours are left; whoever wants it to stop does not wait for that.
+            for (let rest = Math.min(30_000, Math.max(1000, (limitMs - waited) / 10)); rest > 0; rest -= 1000) {
+              jobs.tellProgress(job, Math.min(now() - leftMs, limitMs), limitMs)
+              if (jobs.wantsToStop(job)) throw new StepStopped('Stopped on request.')
+              await pause(Math.min(1000, rest))
+            }
           }
           tookMs = now() - leftMs
           if (tookMs < limitMs - 2000)

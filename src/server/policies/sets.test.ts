@@ -369,6 +369,9 @@ describe('what is in force', () => {
     await world.database.exec(`delete from hosts where id = 'BR-1'`)
   })
 
+  const needOf = (fleet: object) =>
+    ({ ...context(), fleet, now: () => world.nowMs, jobs: { tellProgress: () => undefined, wantsToStop: () => false } }) as unknown as Context
+
   it('proves a time limit: the fleet logs off in time, or too late, and nothing is left behind', async () => {
     await draft(() => ({ policies: [crew({ disconnectedMinutes: 1 })] }))
     await publish()
@@ -387,13 +390,7 @@ describe('what is in force', () => {
           return world.sessions
         },
       }
-      const need = {
-        ...context(),
-        fleet,
-        now: () => world.nowMs,
-        jobs: { tellProgress: () => undefined, wantsToStop: () => false },
-      } as unknown as Context
-      const job = await world.run(await limitProofJob(need, 'ticket-hall', 'mara', 'vaas', async () => undefined))
+      const job = await world.run(await limitProofJob(needOf(fleet), 'ticket-hall', 'mara', 'vaas', async () => undefined))
       return [job.state, (await limitProofs(world.database))[0]?.sentence]
     }
     expect(await prove(60_000)).toEqual(['done', 'Logged off 60 s after it was disconnected; the limit is 60 s.'])
@@ -422,14 +419,8 @@ describe('what is in force', () => {
         return world.sessions
       },
     }
-    const need = {
-      ...context(),
-      fleet,
-      now: () => world.nowMs,
-      jobs: { tellProgress: () => undefined, wantsToStop: () => false },
-    } as unknown as Context
     const job = await world.run(
-      await limitProofJob(need, 'ticket-hall', 'mara', 'vaas', async (ms) => {
+      await limitProofJob(needOf(fleet), 'ticket-hall', 'mara', 'vaas', async (ms) => {
         world.nowMs += Math.ceil(ms)
       }),
     )

@@ -119,11 +119,14 @@ export async function startServer(options: StartOptions): Promise<Started> {
   let inOrder = false
   const timers = [
     every(20_000, async () => {
-      if (!inOrder) {
-        await sweepHalfWritten(context, startedMs)
-        await finishProofs(context, startedMs)
-        inOrder = true
-      }
+      if (!inOrder)
+        inOrder = await sweepHalfWritten(context, startedMs)
+          .then(() => finishProofs(context, startedMs))
+          .then(
+            () => true,
+            () => false,
+          )
+      // Until all is in order, and where no fleet is at all, only what was added by hand can be looked at.
       await scanShares(context)
     }),
     every(60_000, () => deleteOutdated(context)),

@@ -161,7 +161,9 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
       <h2>Shares</h2>
       <div v-for="one in data.shares" :key="one.id" class="share">
         <RouterLink class="mono" :to="`/shares/${encodeURIComponent(one.id)}`">{{ one.path }}</RouterLink>
-        <div>zone {{ one.zone }} · {{ plural(one.containers, 'container') }}, {{ one.held }} held</div>
+        <div>
+          <template v-if="one.zone">zone {{ one.zone }} · </template>{{ plural(one.containers, 'container') }}, {{ one.held }} held
+        </div>
         <div class="quiet">{{ size(one.freeBytes) }} free of {{ size(one.totalBytes) }} ({{ percent(one.freeBytes / one.totalBytes) }})</div>
         <BProgress :value="100 - (100 * one.freeBytes) / one.totalBytes" :aria-label="`Used: ${percent(1 - one.freeBytes / one.totalBytes)}`" />
         <div class="quiet small">

@@ -21,7 +21,7 @@ const { mutate: look, error } = useMutation({ mutationFn: () => call('scanNow', 
         >, last looked at <span :title="exact(scannedMs)">{{ when(scannedMs) }}</span></template
       >. <BButton v-if="session.isAdministrator" variant="link" class="look" @click="look()">Look now</BButton></template
     >
-    <span v-if="data?.failure" class="ochre"> The last look ended early: {{ data.failure }}</span>
+    <span v-if="data?.remark" class="ochre"> {{ data.remark }}</span>
     <span v-if="error" class="madder" role="alert"> {{ problemWords(error) }}</span>
   </div>
 </template>

@@ -46,7 +46,9 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
     <section class="work">
       <h1 class="mono">{{ share.path }}</h1>
       <div class="sub">
-        zone {{ share.zone }}<template v-if="share.redundancy">, {{ share.redundancy }}</template> ·
+        <template v-if="share.zone || share.redundancy"
+          >{{ [share.zone && `zone ${share.zone}`, share.redundancy].filter(Boolean).join(', ') }} ·
+        </template>
         <RouterLink :to="{ path: '/containers', query: { share: share.path } }">{{ plural(share.containers, 'container') }}</RouterLink>,
         {{ share.held }} held<template v-if="share.latencyMs !== null">
           · latency {{ share.latencyMs.toFixed(1) }} ms<template v-if="usualMs !== null">, usual {{ usualMs.toFixed(1) }} ms</template></template

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, duration, percent, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
@@ -54,6 +55,14 @@ watch(
 watch([pool, inForce, loaded], async () => {
   if (inForce.value && loaded.value) suggestions.value = await worker.ask({ ask: 'suggest', pool: pool.value, groups: plainly(inForce.value.groups) })
 })
+const columnsOf: Column<GroupSuggestion>[] = [
+  { key: 'group', title: 'Group', sort: ({ group }) => group },
+  { key: 'people', title: 'People', number: true, sort: ({ people }) => people },
+  { key: 'returns', title: 'Returns', number: true, sort: ({ returns }) => returns },
+  { key: 'minutes', title: 'Would do', number: true, sort: ({ minutes: enough }) => enough },
+  { key: 'found', title: 'Find it', number: true, sort: ({ minutes: enough, found, returns }) => (enough === null ? null : found / returns) },
+  { key: 'do', title: '' },
+]
 const before = computed(() => now.value?.pools[pool.value])
 const after = computed(() => then.value?.pools[pool.value])
 const returnsNow = computed(() => now.value?.returns[pool.value])
@@ -148,35 +157,28 @@ function take(): void {
         <p v-else class="quiet">Working it out …</p>
         <h2>How they really come back</h2>
         <p class="small quiet">For each group the smallest usual limit with which 95 % of those who came back would have found their session.</p>
-        <table class="plain" aria-label="Suggestions">
-          <thead>
-            <tr>
-              <th>Group</th>
-              <th class="number">People</th>
-              <th class="number">Returns</th>
-              <th class="number">Would do</th>
-              <th class="number">Find it</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="one in suggestions" :key="one.group">
-              <td>{{ one.group }}</td>
-              <td class="number">{{ count(one.people) }}</td>
-              <td class="number">{{ count(one.returns) }}</td>
-              <td class="number">{{ one.minutes === null ? 'too few' : duration(one.minutes * 60_000) }}</td>
-              <td class="number">{{ one.minutes === null ? '' : percent(one.found / one.returns) }}</td>
-              <td>
-                <BButton
-                  v-if="one.minutes !== null && how === 'one' && one.minutes > minutes && !exceptions.some(({ group }) => group === one.group)"
-                  variant="link"
-                  @click="exceptions = [...exceptions, { group: one.group, minutes: one.minutes }]"
-                  >make it an exception</BButton
-                >
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable
+          :columns="columnsOf"
+          :rows="suggestions"
+          :row-key="({ group }) => group"
+          label="Suggestions"
+          empty="Nobody came back to this pool."
+          :csv="`time-limits-${poolName}`"
+        >
+          <template #group="{ row }">{{ row.group }}</template>
+          <template #people="{ row }">{{ count(row.people) }}</template>
+          <template #returns="{ row }">{{ count(row.returns) }}</template>
+          <template #minutes="{ row }">{{ row.minutes === null ? 'too few' : duration(row.minutes * 60_000) }}</template>
+          <template #found="{ row }">{{ row.minutes === null ? '' : percent(row.found / row.returns) }}</template>
+          <template #do="{ row }"
+            ><BButton
+              v-if="row.minutes !== null && how === 'one' && row.minutes > minutes && !exceptions.some(({ group }) => group === row.group)"
+              variant="link"
+              @click="exceptions = [...exceptions, { group: row.group, minutes: row.minutes }]"
+              >make it an exception</BButton
+            ></template
+          >
+        </DataTable>
       </template>
     </section>
     <aside class="margin" aria-label="Exceptions">

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, watch } from 'vue'
-import { LINE_CLASSES, lineClasses, readinessFor, settingOf, type LineSample } from '../../core/policies'
+import { computed, reactive, ref, watch } from 'vue'
+import { LINE_CLASSES, lineClasses, readinessFor, sayValueOf, settingOf, type LineSample, type Readiness } from '../../core/policies'
+import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, duration, percent, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
@@ -94,14 +95,57 @@ const clients = computed(() => {
 const hosts = computed(() =>
   (policy.value?.hosts ?? []).filter(({ agentVersion }) => !readinessFor(needs, agentVersion, needs.client, { title: '', on: true }).ready),
 )
+function sayValue(id: string, value: unknown): string {
+  const setting = settingOf(id)
+  return setting ? sayValueOf(setting, value) : String(value)
+}
+const sayWay = (transport: string) => (transport === 'relay' ? 'over the relay' : transport)
+const sayReadiness = ({ ready, lacks }: Readiness) => (ready ? 'yes' : lacks.join(' '))
+/** So many who flip are shown until more are asked for. */
+const shown = ref(15)
+/** A row of a list. */
+type Of<T extends { value: unknown }> = T['value'] extends readonly (infer R)[] ? R : never
+type Classed = NonNullable<typeof classed.value>
+const networkColumns: Column<Classed['networks'][number]>[] = [
+  { key: 'network', title: 'Network', sort: ({ name }) => name },
+  ...LINE_CLASSES.map((name, i) => ({
+    key: name,
+    title: name[0]?.toUpperCase() + name.slice(1),
+    number: true,
+    sort: ({ counts, all }: Classed['networks'][number]) => (counts[i] ?? 0) / all,
+  })),
+  { key: 'kbps', title: 'Bandwidth, middle', number: true, sort: ({ kbps }) => kbps },
+  { key: 'rtt', title: 'Round trip, middle', number: true, sort: ({ rtt }) => rtt },
+  { key: 'bar', title: '' },
+]
+const wayColumns: Column<Of<typeof ways>>[] = [
+  { key: 'network', title: 'Network', sort: ({ network }) => network },
+  { key: 'way', title: 'Way', sort: ({ transport }) => sayWay(transport) },
+  { key: 'logons', title: 'Logons, 7 days', number: true, sort: ({ logons }) => logons },
+  { key: 'part', title: 'Of that network', number: true, sort: ({ logons, all }) => logons / all },
+  { key: 'connect', title: 'Connect, middle', number: true, sort: ({ connectMs }) => connectMs },
+  { key: 'lost', title: 'Lost time', number: true, sort: ({ lost, logons }) => lost / logons },
+]
+const flipColumns: Column<Classed['flips'][number]>[] = [
+  { key: 'person', title: 'Person', sort: ({ person }) => person },
+  { key: 'network', title: 'Network', sort: ({ network }) => network },
+  { key: 'changes', title: 'Changes', number: true, sort: ({ changes }) => changes },
+  { key: 'plain', title: 'Without a margin', number: true, sort: ({ changesPlain }) => changesPlain },
+  { key: 'sessions', title: 'Of so many stretches', number: true, sort: ({ sessions }) => sessions },
+]
+const clientColumns: Column<Of<typeof clients>>[] = [
+  { key: 'client', title: 'Client', sort: ({ client }) => client },
+  { key: 'sessions', title: 'Stretches', number: true, sort: ({ sessions }) => sessions },
+  { key: 'can', title: 'Can', sort: ({ readiness }) => sayReadiness(readiness) },
+]
 /** Where the two settings that matter here are switched on. */
 const switched = computed(() =>
   ['callOffload', 'transport'].map((id) => ({
     title: settingOf(id)?.title ?? id,
-    base: String(set.value?.base[id] ?? settingOf(id)?.default),
+    base: sayValue(id, set.value?.base[id] ?? settingOf(id)?.default),
     by: (set.value?.policies ?? [])
       .filter(({ settings, state }) => id in settings && state === 'on')
-      .map(({ id: policyId, name, settings }) => ({ policyId, name, value: String(settings[id]) })),
+      .map(({ id: policyId, name, settings }) => ({ policyId, name, value: sayValue(id, settings[id]) })),
   })),
 )
 </script>
@@ -122,70 +166,50 @@ const switched = computed(() =>
           <label>far beyond <input v-model.number="limits.farMs" class="form-control num" type="number" aria-label="Far beyond" /> ms</label>
           <label>margin <input v-model.number="limits.lineMarginPercent" class="form-control num" type="number" aria-label="Margin" /> %</label>
         </div>
-        <table class="plain" aria-label="Sessions by line">
-          <thead>
-            <tr>
-              <th>Network</th>
-              <th class="number">Low</th>
-              <th class="number">Medium</th>
-              <th class="number">Full</th>
-              <th class="number">Bandwidth, middle</th>
-              <th class="number">Round trip, middle</th>
-              <th class="bar"></th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="network in classed.networks" :key="network.name">
-              <td>{{ network.name || 'not known' }}</td>
-              <td v-for="(n, i) in network.counts" :key="i" class="number">{{ percent(n / network.all) }}</td>
-              <td class="number">{{ speed(network.kbps) }}</td>
-              <td class="number">{{ count(Math.round(network.rtt)) }} ms</td>
-              <td>
-                <svg width="120" height="10" role="img" :aria-label="`low ${percent((network.counts[0] ?? 0) / network.all)}`">
-                  <rect width="120" height="10" fill="var(--ghost)" />
-                  <rect :width="(120 * (network.counts[0] ?? 0)) / network.all" height="10" fill="var(--madder)" />
-                  <rect
-                    :x="(120 * (network.counts[0] ?? 0)) / network.all"
-                    :width="(120 * (network.counts[1] ?? 0)) / network.all"
-                    height="10"
-                    fill="var(--ochre)"
-                  />
-                </svg>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable
+          :columns="networkColumns"
+          :rows="classed.networks"
+          :row-key="({ name }) => name"
+          label="Sessions by line"
+          empty="No line was measured yet."
+          csv="sessions-by-line"
+        >
+          <template #network="{ row }">{{ row.name || 'not known' }}</template>
+          <template v-for="(name, i) in LINE_CLASSES" :key="name" #[name]="{ row }">{{ percent((row.counts[i] ?? 0) / row.all) }}</template>
+          <template #kbps="{ row }">{{ speed(row.kbps) }}</template>
+          <template #rtt="{ row }">{{ count(Math.round(row.rtt)) }} ms</template>
+          <template #bar="{ row }">
+            <svg width="120" height="10" role="img" :aria-label="`low ${percent((row.counts[0] ?? 0) / row.all)}`">
+              <rect width="120" height="10" fill="var(--ghost)" />
+              <rect :width="(120 * (row.counts[0] ?? 0)) / row.all" height="10" fill="var(--madder)" />
+              <rect :x="(120 * (row.counts[0] ?? 0)) / row.all" :width="(120 * (row.counts[1] ?? 0)) / row.all" height="10" fill="var(--ochre)" />
+            </svg>
+          </template>
+        </DataTable>
         <p class="small quiet">
           Each stretch of a session counts once, by the line that was measured then. A line goes down a class at once, and up only beyond the margin.
         </p>
         <template v-if="ways.length">
           <h2>Which way they really go</h2>
-          <table class="plain" aria-label="Ways">
-            <thead>
-              <tr>
-                <th>Network</th>
-                <th>Way</th>
-                <th class="number">Logons, 7 days</th>
-                <th class="number">Of that network</th>
-                <th class="number">Connect, middle</th>
-                <th class="number">Lost time</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="way in ways" :key="way.network + way.transport">
-                <td>{{ way.network || 'not known' }}</td>
-                <td>
-                  <RouterLink :to="{ path: '/logons', query: { network: way.network, transport: way.transport, window: '7d' } }">{{
-                    way.transport === 'relay' ? 'over the relay' : way.transport
-                  }}</RouterLink>
-                </td>
-                <td class="number">{{ count(way.logons) }}</td>
-                <td class="number">{{ percent(way.logons / way.all) }}</td>
-                <td class="number">{{ way.connectMs === null ? '–' : duration(way.connectMs) }}</td>
-                <td class="number">{{ percent(way.lost / way.logons) }}</td>
-              </tr>
-            </tbody>
-          </table>
+          <DataTable
+            :columns="wayColumns"
+            :rows="ways"
+            :row-key="({ network, transport }) => `${network} ${transport}`"
+            label="Ways"
+            empty="No logon said which way it went."
+            csv="ways"
+          >
+            <template #network="{ row }">{{ row.network || 'not known' }}</template>
+            <template #way="{ row }"
+              ><RouterLink :to="{ path: '/logons', query: { network: row.network, transport: row.transport, window: '7d' } }">{{
+                sayWay(row.transport)
+              }}</RouterLink></template
+            >
+            <template #logons="{ row }">{{ count(row.logons) }}</template>
+            <template #part="{ row }">{{ percent(row.logons / row.all) }}</template>
+            <template #connect="{ row }">{{ row.connectMs === null ? '–' : duration(row.connectMs) }}</template>
+            <template #lost="{ row }">{{ percent(row.lost / row.logons) }}</template>
+          </DataTable>
           <p class="small quiet">
             As the evidence of each logon says, not as the policy wishes.
             <RouterLink v-if="besides" :to="besides">Networks side by side on the bench</RouterLink>
@@ -193,29 +217,28 @@ const switched = computed(() =>
         </template>
         <h2>Who flips between two classes</h2>
         <p v-if="classed.flips.length === 0" class="moss">Nobody.</p>
-        <table v-else class="plain" aria-label="Who flips">
-          <thead>
-            <tr>
-              <th>Person</th>
-              <th>Network</th>
-              <th class="number">Changes</th>
-              <th class="number">Without a margin</th>
-              <th class="number">Of so many stretches</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="one in classed.flips.slice(0, 15)" :key="one.person">
-              <td>
-                <RouterLink class="mono" :to="`/people/${one.person}`">{{ one.person }}</RouterLink>
-              </td>
-              <td>{{ one.network }}</td>
-              <td class="number">{{ one.changes }}</td>
-              <td class="number quiet">{{ one.changesPlain }}</td>
-              <td class="number">{{ one.sessions }}</td>
-            </tr>
-          </tbody>
-        </table>
-        <p v-if="classed.flips.length > 15" class="quiet small">and {{ classed.flips.length - 15 }} more</p>
+        <DataTable
+          v-else
+          :columns="flipColumns"
+          :rows="classed.flips.slice(0, shown)"
+          :row-key="({ person }) => person"
+          label="Who flips"
+          empty="Nobody."
+          csv="who-flips"
+        >
+          <template #person="{ row }"
+            ><RouterLink class="mono" :to="`/people/${row.person}`">{{ row.person }}</RouterLink></template
+          >
+          <template #network="{ row }">{{ row.network }}</template>
+          <template #changes="{ row }">{{ row.changes }}</template>
+          <template #plain="{ row }"
+            ><span class="quiet">{{ row.changesPlain }}</span></template
+          >
+          <template #sessions="{ row }">{{ row.sessions }}</template>
+        </DataTable>
+        <BButton v-if="classed.flips.length > shown" variant="link" @click="shown = classed.flips.length"
+          >and {{ classed.flips.length - shown }} more</BButton
+        >
       </template>
       <h2>Ready for direct transport, and for calls at the client</h2>
       <div class="toolbar">
@@ -229,22 +252,20 @@ const switched = computed(() =>
           ><template v-if="i">, </template><span class="mono">{{ host.host }}</span> ({{ host.agentVersion ?? 'no report' }})</span
         >
       </p>
-      <table class="plain" aria-label="Clients">
-        <thead>
-          <tr>
-            <th>Client</th>
-            <th class="number">Stretches</th>
-            <th>Can</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="one in clients" :key="one.client">
-            <td>{{ one.client.trim() || 'not known' }}</td>
-            <td class="number">{{ count(one.sessions) }}</td>
-            <td :class="one.readiness.ready ? 'moss' : 'ochre'">{{ one.readiness.ready ? 'yes' : one.readiness.lacks.join(' ') }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <DataTable
+        :columns="clientColumns"
+        :rows="clients"
+        :row-key="({ client }) => client"
+        label="Clients"
+        empty="No client was told of."
+        csv="clients"
+      >
+        <template #client="{ row }">{{ row.client.trim() || 'not known' }}</template>
+        <template #sessions="{ row }">{{ count(row.sessions) }}</template>
+        <template #can="{ row }"
+          ><span :class="row.readiness.ready ? 'moss' : 'ochre'">{{ sayReadiness(row.readiness) }}</span></template
+        >
+      </DataTable>
     </section>
     <aside class="margin" aria-label="Settings that matter here">
       <h2>Settings that matter here</h2>
@@ -263,9 +284,3 @@ const switched = computed(() =>
     </aside>
   </div>
 </template>
-
-<style scoped>
-.bar {
-  width: 130px;
-}
-</style>

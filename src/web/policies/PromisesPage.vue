@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import type { SessionFacts, SetPromise } from '../../core/policies'
 import { CATALOGUE, readSet, settingOf, simplified } from '../../core/policies'
+import DataTable, { type Column } from '../kit/DataTable.vue'
 import { day, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
@@ -16,12 +17,21 @@ const { page, set, isPending, error, refetch, edit, refused } = usePolicies()
 const { data: look } = useLook(page)
 const names = computed(() => new Map(set.value?.policies.map(({ id, name }) => [id, name]) ?? []))
 const nameOf = (id: string) => (id === 'base' ? 'The base policy' : id === 'default' ? 'not set anywhere' : (names.value.get(id) ?? id))
+type Finding = NonNullable<typeof look.value>['findings'][number]
+const sayFinding = ({ code, sentence, people }: Finding) =>
+  sentence + (code === 'no usable location' ? ` ${plural(people, 'person', 'people')}.` : '')
+const findingColumns: Column<Finding>[] = [
+  { key: 'code', title: 'Finding', sort: ({ code }) => code },
+  { key: 'policy', title: 'In', sort: ({ policy }) => (policy ? nameOf(policy) : null) },
+  { key: 'sentence', title: 'What it is', sort: sayFinding },
+]
 const promiseOf = (id: string) => set.value?.promises.find((one) => one.id === id)
 const put = (id: string, change: (one: SetPromise) => SetPromise[]) =>
   edit((draft) => ({ ...draft, promises: draft.promises.flatMap((one) => (one.id === id ? change(one) : [one])) }))
 const waiving = ref<string | null>(null)
 const reason = ref('')
 const until = ref('')
+const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10)
 function waive(id: string): void {
   put(id, (one) => [{ ...one, waived: { reason: reason.value, until: new Date(until.value).toISOString(), by: session.me?.fullName ?? '' } }])
   waiving.value = null
@@ -103,7 +113,7 @@ const sayFacts = (example: SessionFacts) =>
         </div>
         <form v-if="waiving === promise.promise" class="sure" @submit.prevent="waive(promise.promise)">
           <label>Why <input v-model="reason" class="form-control" required /></label>
-          <label>Until <input v-model="until" class="form-control" type="date" required /></label>
+          <label>Until <input v-model="until" class="form-control" type="date" :min="tomorrow" required /></label>
           <BButton type="submit" variant="primary">Waive {{ promiseOf(promise.promise)?.name }}</BButton>
         </form>
       </div>
@@ -135,21 +145,24 @@ const sayFacts = (example: SessionFacts) =>
 
       <h2>Health</h2>
       <p v-if="look && look.findings.length === 0" class="moss">Nothing odd was found.</p>
-      <table v-else class="plain" aria-label="Findings">
-        <tbody>
-          <tr v-for="(finding, i) in look?.findings ?? []" :key="i">
-            <td class="nowrap">{{ finding.code }}</td>
-            <td>
-              <RouterLink v-if="finding.policy" :to="`/policies/order/${finding.policy}`">{{ nameOf(finding.policy) }}</RouterLink><span
-                v-else
-                class="quiet"
-                >the set</span
-              >
-            </td>
-            <td>{{ finding.sentence }}{{ finding.code === 'no usable location' ? ` ${plural(finding.people, 'person', 'people')}.` : '' }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <DataTable
+        v-else
+        :columns="findingColumns"
+        :rows="look?.findings ?? []"
+        :row-key="({ code, policy, sentence }) => `${code} ${policy} ${sentence}`"
+        label="Findings"
+        empty="Looking …"
+        csv="health-of-the-set"
+      >
+        <template #code="{ row }"
+          ><span class="nowrap">{{ row.code }}</span></template
+        >
+        <template #policy="{ row }"
+          ><RouterLink v-if="row.policy" :to="`/policies/order/${row.policy}`">{{ nameOf(row.policy) }}</RouterLink
+          ><span v-else class="quiet">the set</span></template
+        >
+        <template #sentence="{ row }">{{ sayFinding(row) }}</template>
+      </DataTable>
       <h2>The same with less</h2>
       <p class="small quiet">Each was proven: over all sessions nothing changes for anybody.</p>
       <p v-if="look && look.simpler.length === 0" class="quiet">Nothing was found.</p>
