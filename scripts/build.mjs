@@ -1,12 +1,11 @@
 // Builds server, workers, command line, stand-ins and pages into dist/.
 import { cpSync, rmSync } from 'node:fs'
-import { bin, must, ROOT } from './shared.mjs'
+import { bin, COMMON, must, ROOT } from './shared.mjs'
 
 rmSync('dist', { recursive: true, force: true })
 const { build } = await import('esbuild')
-const common = { bundle: true, platform: 'node', target: 'node20', format: 'esm', packages: 'external', logLevel: 'warning', sourcemap: true }
 await build({
-  ...common,
+  ...COMMON,
   outdir: 'dist/server',
   entryPoints: {
     main: 'src/server/main.ts',
@@ -16,13 +15,13 @@ await build({
     'disk-worker': 'src/server/containers/disk-worker.ts',
   },
 })
-await build({ ...common, outfile: 'dist/cli/main.js', entryPoints: ['src/cli/main.ts'], banner: { js: '#!/usr/bin/env node' } })
-await build({ ...common, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
+await build({ ...COMMON, outfile: 'dist/cli/main.js', entryPoints: ['src/cli/main.ts'], banner: { js: '#!/usr/bin/env node' } })
+await build({ ...COMMON, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
 cpSync('src/server/db/migrations', 'dist/server/migrations', { recursive: true })
 // A new database folder takes many seconds to make, and its tables some more; copying one without rows takes a moment. The archive of it is for tests, which keep theirs in memory.
 const { PGlite } = await import('@electric-sql/pglite')
 const empty = await PGlite.create()
-await build({ ...common, outfile: 'dist/server/migrate.js', entryPoints: ['src/server/db/migrate.ts'] })
+await build({ ...COMMON, outfile: 'dist/server/migrate.js', entryPoints: ['src/server/db/migrate.ts'] })
 const { migrate } = await import(new URL('../dist/server/migrate.js', import.meta.url))
 await migrate({ exec: (sql) => empty.exec(sql), query: async (sql, params) => (await empty.query(sql, params)).rows })
 const tar = await empty.dumpDataDir('none')

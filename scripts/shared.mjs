@@ -45,6 +45,9 @@ function sources(folder) {
   })
 }
 
+/** How programs are bundled. */
+export const COMMON = { bundle: true, platform: 'node', target: 'node20', format: 'esm', packages: 'external', logLevel: 'warning', sourcemap: true }
+
 /** Builds when a source changed since the last build. */
 export function build() {
   const stamp = join(ROOT, 'dist', '.stamp')

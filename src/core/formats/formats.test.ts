@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../logons/fixtures/builders'
 import { LONGEST_LINE_BYTES, NdjsonReader, readNdjson } from './ndjson'
-import { readTime } from './observation'
+import { readObservation, readTime } from './observation'
 import { readOtlp } from './otlp'
 import type { Fault } from './fault'
 import type { Observation } from '../logons/observation'
@@ -78,6 +78,73 @@ describe('NDJSON', () => {
         expect(observations.map(({ code }) => code).filter((code) => code === 'c1' || code === 'c2')).toEqual(['c1', 'c2'])
       }),
       { numRuns: 500 },
+    )
+  })
+
+  it('reads many lines at once as it would each by itself', () => {
+    const text = fc.oneof(
+      fc.constantFrom('mara', 'LARKMERE\\ulrik', 'ünïcode 𝄞', '', 'a"b', '},{', '¦', '\0', '\ud800', ',"kind":"mark",'),
+      fc.string({ maxLength: 6 }),
+    )
+    const record = fc.record(
+      {
+        attempt: fc.oneof(text, fc.constantFrom(null, 7)),
+        person: text,
+        host: fc.oneof(text, fc.constantFrom(null, {})),
+        time: fc.constantFrom(START_MS, new Date(START_MS).toISOString(), 'never', undefined),
+        kind: fc.constantFrom('mark', 'phase', 'begin', 'other'),
+        phase: fc.constantFrom('policy', '', null),
+        durationMs: fc.constantFrom(5, '6', null),
+        attrs: fc.oneof(
+          fc.dictionary(text, fc.oneof(text, fc.integer(), fc.boolean()), { maxKeys: 3 }),
+          fc.constantFrom({ deep: { kind: 'mark' } }, []),
+        ),
+      },
+      { requiredKeys: [] },
+    )
+    const line = fc.oneof(
+      // Much alike, as lines are; then records of any order, spaced or written by other rules; then what is none, or two, or half of one.
+      { weight: 4, arbitrary: fc.integer({ min: 0, max: 3 }).map((n) => good(n)) },
+      {
+        weight: 3,
+        arbitrary: record.map((one) => JSON.stringify({ attempt: 'a', person: 'LARKMERE\\ulrik', kind: 'mark', time: START_MS, ...one })),
+      },
+      { weight: 2, arbitrary: record.map((one) => JSON.stringify(one)) },
+      { weight: 1, arbitrary: record.map((one) => JSON.stringify(one, null, 1).replaceAll('\n', ' ')) },
+      { weight: 1, arbitrary: record.map((one) => JSON.stringify(one).replaceAll('a', '\\u0061').replaceAll('"\\u0061ttempt"', '"attempt"')) },
+      { weight: 1, arbitrary: fc.constantFrom('', '\r', ' ', '{', '}', '{}', '[', ']', `${good(1)},"¦",${good(2)}`, `${good(1)},${good(2)}`) },
+      {
+        weight: 1,
+        arbitrary: fc.constantFrom(
+          `{"phase":"policy","attempt":"a","kind":"mark","time":${START_MS}}`,
+          '{"attempt":"a","kind":"mark","time":1',
+          '"code":"x"}',
+          `${good(3)}\r`,
+          `{"attempt":"b","attempt":"c",${good(4).slice(1)}`,
+        ),
+      },
+      { weight: 1, arbitrary: fc.string({ maxLength: 12 }).map((one) => one.replaceAll('\n', '')) },
+    )
+    const alone = (one: string) => {
+      if (one.trim() === '') return []
+      try {
+        return [readObservation(JSON.parse(one))]
+      } catch {
+        return ['refused']
+      }
+    }
+    fc.assert(
+      fc.property(fc.array(line, { maxLength: 30 }), (lines) => {
+        const whole = lines.map((one) => Buffer.from(one).toString())
+        const { observations, faults } = readNdjson(bytes(whole.join('\n')))
+        const expected = whole.map(alone)
+        expect(observations).toEqual(expected.flat().filter((one) => one !== 'refused'))
+        const starts = whole.map((_, i) => bytes(whole.slice(0, i).join('\n')).length + (i > 0 ? 1 : 0))
+        expect(faults.map((fault) => [fault.line, fault.byte])).toEqual(
+          expected.flatMap((one, i) => (one[0] === 'refused' ? [[i + 1, starts[i]]] : [])),
+        )
+      }),
+      { numRuns: 1000 },
     )
   })
 

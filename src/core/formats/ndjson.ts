@@ -1,10 +1,13 @@
 import type { Observation } from '../logons/observation'
 import { EXCERPT_LENGTH, Refusal, type Fault } from './fault'
+import { canBeTogether, LineParser } from './lines'
 import { readObservation } from './observation'
-import { keepable } from './text'
+import { hasNumbered, keepable } from './text'
 
 /** A longer line is refused without being kept in memory. */
 export const LONGEST_LINE_BYTES = 1 << 20
+/** So many lines are parsed together. */
+const BATCH = 256
 const NEWLINE = 10
 
 export interface Sink {
@@ -22,6 +25,7 @@ export class NdjsonReader {
   #byte = 0
   /** Inside a line that is too long: skip to its end. */
   #skipping = false
+  readonly #parser = new LineParser()
   readonly #strict = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
   readonly #lax = new TextDecoder('utf-8', { ignoreBOM: true })
 
@@ -60,7 +64,6 @@ export class NdjsonReader {
     if (rest) this.#block(rest)
   }
 
-  // (see #one)
   /** Complete lines, without the last newline. Decodes them at once; only where that fails, one by one. */
   #block(bytes: Uint8Array): void {
     let text: string
@@ -70,20 +73,38 @@ export class NdjsonReader {
       this.#lineByLine(bytes)
       return
     }
-    const clean = !text.includes('\\u')
     const ascii = text.length === bytes.length
-    let at = 0
-    let byte = this.#byte
-    for (;;) {
-      let end = text.indexOf('\n', at)
-      if (end < 0) end = text.length
-      const line = text.slice(at, end)
-      this.#one(line, byte, clean || !line.includes('\\u'))
-      byte += ascii ? line.length + 1 : utf8Length(line) + 1
-      this.#line++
-      if (end === text.length) return
-      at = end + 1
+    const clean = !hasNumbered(text)
+    const together = canBeTogether(text, clean)
+    const lines = text.split('\n')
+    const firstLine = this.#line
+    // Bytes are counted only where somebody is told of them.
+    let [counted, byte] = [0, this.#byte]
+    const alone = (at: number) => {
+      for (; counted < at; counted++) byte += 1 + (ascii ? (lines[counted] ?? '').length : utf8Length(lines[counted] ?? ''))
+      this.#line = firstLine + at
+      const line = lines[at] ?? ''
+      this.#one(line, byte, clean || !hasNumbered(line))
     }
+    for (let from = 0; from < lines.length; from += BATCH) {
+      const batch = lines.slice(from, from + BATCH)
+      const parsed =
+        together &&
+        batch.every(({ length }) => length <= LONGEST_LINE_BYTES) &&
+        this.#parser.parse(batch, clean, (value, said, i) => {
+          let observation: Observation
+          try {
+            observation = readObservation(value, clean, said)
+          } catch {
+            // Refused: it is read again by itself, to say why.
+            alone(from + i)
+            return
+          }
+          this.sink.observation(observation)
+        })
+      if (!parsed) for (let i = from; i < from + batch.length; i++) alone(i)
+    }
+    this.#line = firstLine + lines.length
   }
 
   #lineByLine(bytes: Uint8Array): void {

@@ -321,13 +321,19 @@ export class Around {
     for (let row = nearFrom; row < nearTo; row++) if (column[row] === own) near++
     const whenCrowded = { n: 0, hit: 0 }
     const whenQuiet = { n: 0, hit: 0 }
+    // As a rule there is no crowd at all, and nobody has to look for one all day long.
+    let crowdedLeft = 0
+    for (const n of counts.values()) if (n >= crowdedFrom) crowdedLeft += n
     this.#outwards(self, FAR_MS, (row) => {
-      if (column[row] !== own || this.#fault[row] !== 0 || this.#isSelf(row, self)) return true
-      const side = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom ? whenCrowded : whenQuiet
-      if (side.n >= NEAREST) return whenCrowded.n + whenQuiet.n < 2 * NEAREST
-      side.n++
-      if (((this.#beyond[row] ?? 0) & bit) !== 0) side.hit++
-      return true
+      if (column[row] !== own) return true
+      const crowded = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom
+      if (crowded) crowdedLeft--
+      const side = crowded ? whenCrowded : whenQuiet
+      if (side.n < NEAREST && this.#fault[row] === 0 && !this.#isSelf(row, self)) {
+        side.n++
+        if (((this.#beyond[row] ?? 0) & bit) !== 0) side.hit++
+      }
+      return whenQuiet.n < NEAREST || (whenCrowded.n < NEAREST && crowdedLeft > 0)
     })
     return { aMinute: (near * 60_000) / SLOT_MS, medianAMinute: (median * 60_000) / SLOT_MS, whenCrowded, whenQuiet }
   }
