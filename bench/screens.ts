@@ -84,9 +84,9 @@ async function time(name: string, run: () => Promise<unknown>): Promise<[string,
 }
 const [, peer] = await time('peer', () => database.query('select count(*) from attempts where total_ms > 0'))
 const rows = [
-  await time('Today, 24 h', () => readToday(database, intake.incidents.bind(intake), now - DAY_MS, now, now)),
-  await time('Today, 7 days', () => readToday(database, intake.incidents.bind(intake), now - 7 * DAY_MS, now, now)),
-  await time('Today, 30 days', () => readToday(database, intake.incidents.bind(intake), now - 30 * DAY_MS, now, now)),
+  await time('Today, 24 h', () => readToday(database, intake.incidents.bind(intake), now - DAY_MS, now, now, 'Europe/Copenhagen')),
+  await time('Today, 7 days', () => readToday(database, intake.incidents.bind(intake), now - 7 * DAY_MS, now, now, 'Europe/Copenhagen')),
+  await time('Today, 30 days', () => readToday(database, intake.incidents.bind(intake), now - 30 * DAY_MS, now, now, 'Europe/Copenhagen')),
   await time('Logons, first page', () => listAttempts(database, { sort: 'started', limit: 100 })),
   await time('Logons, failed', () => listAttempts(database, { sort: 'started', limit: 100, outcome: 'failed' })),
   await time('Logons, one host', () => listAttempts(database, { sort: 'started', limit: 100, host: 'BO-H1-03' })),

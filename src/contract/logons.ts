@@ -113,8 +113,10 @@ export const Today = z.object({
   lostMs: z.number(),
   worstFromMs: z.number().nullable(),
   worstToMs: z.number().nullable(),
-  /** One entry an hour of the window: the middle 80 % of the same hour on the 14 days before. */
-  band: z.array(z.object({ atMs: z.number(), lowMs: z.number(), highMs: z.number(), n: z.number() })),
+  /** One entry an hour of the window: the middle 80 % of hours like it in the four weeks before, and which those are. */
+  band: z.array(
+    z.object({ atMs: z.number(), lowMs: z.number(), highMs: z.number(), n: z.number(), basis: z.enum(['weekday', 'like days', 'any day']) }),
+  ),
   /** The attempts of the window, in columns; thinned evenly where there are very many. */
   dots: z.object({
     atMs: z.array(z.number()),

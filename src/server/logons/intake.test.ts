@@ -185,7 +185,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     if (!database) return context.skip()
     const intake = await fresh()
     await intake.ingest(some, NOW)
-    const today = await readToday(database, intake.incidents.bind(intake), START_MS - 1000, NOW, NOW)
+    const today = await readToday(database, intake.incidents.bind(intake), START_MS - 1000, NOW, NOW, 'UTC')
     expect(today).toMatchObject({ logons: 4, byOutcome: { ready: 3, failed: 1 } })
     expect(today.incidents[0]).toMatchObject({ cause: 'container-held', people: 1, lostMs: 60_500 })
     expect(today.dots.id).toHaveLength(4)
@@ -206,7 +206,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     const intake = await fresh()
     const later = NOW + 4 * 3_600_000
     await intake.ingest(some, NOW)
-    const window = [START_MS - 3_600_000, later, later] as const
+    const window = [START_MS - 3_600_000, later, later, 'UTC'] as const
     const sorted = (today: Awaited<ReturnType<typeof readToday>>) => ({
       ...today,
       dots: today.dots.id.map((id, i) => [id, today.dots.atMs[i], today.dots.totalMs[i], today.dots.outcome[i]]).sort(),
@@ -241,7 +241,7 @@ describe.each(engines)('intake on %s', (name, open) => {
       })
     for (const back of [6, 5, 4]) await intake.ingest(fine(back), NOW)
     for (const back of [3, 2, 1, 0]) await intake.ingest([...fine(back), ...held(back)], NOW)
-    const [incident] = (await readToday(database, intake.incidents.bind(intake), START_MS - 3_600_000, NOW, NOW)).incidents
+    const [incident] = (await readToday(database, intake.incidents.bind(intake), START_MS - 3_600_000, NOW, NOW, 'UTC')).incidents
     expect(incident).toMatchObject({ kind: 'incident', cause: 'container-held', attempts: 1, sinceMs: START_MS - 3 * day, toMs: START_MS })
     // Somebody who was started since knows the same from the database alone.
     const again = await new Intake(database).incidents(START_MS - 3_600_000, NOW)

@@ -42,7 +42,7 @@ type Names =
 const LONGEST_BODY = 64 << 20
 
 export function logonHandlers(context: Context, uploads: Uploads): Handlers<Names> {
-  const { database, evidence, live, now } = context
+  const { database, evidence, live, now, config } = context
   const windowOf = ({ fromMs, toMs }: { fromMs?: number | undefined; toMs?: number | undefined }) => {
     const to = toMs ?? now()
     return [fromMs ?? to - DAY_MS, to] as const
@@ -53,7 +53,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
       throw new Problem('upload.unknown')
     })()
   return {
-    today: ({ input: { query } }) => readToday(database, (from, to) => evidence.incidents(from, to), ...windowOf(query), now()),
+    today: ({ input: { query } }) => readToday(database, (from, to) => evidence.incidents(from, to), ...windowOf(query), now(), config.timeZone),
     incident: ({ input: { params, query } }) => readIncident(context, params.id, ...windowOf(query), query.doneMs),
     async incidentsExport({ input: { query }, reply }) {
       const lines = incidentLines(await evidence.incidents(...windowOf(query)))

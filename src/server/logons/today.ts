@@ -1,12 +1,15 @@
-import { OUTCOMES } from '../../core/logons'
+import { HourBands, OUTCOMES } from '../../core/logons'
 import type { Today } from '../../contract/logons'
 import { Histogram } from '../../core/stats/histogram'
+import { zoneOffsetMs } from '../../core/stats/zone'
 import type { Queryable } from '../db/database'
 import type { FoundSince } from './incident-desk'
 import { incidentLines } from './incidents'
-import { DAY_MS, HOUR_MS, hourOf, unpackHistograms, USUAL_DAYS } from './model'
+import { DAY_MS, HOUR_MS, hourOf, unpackHistograms } from './model'
 import { readPicture, type Picture } from './pictures'
 
+/** The band rests on so many days: each weekday four times. */
+const BAND_DAYS = 28
 /** At about this many the dots of the picture are thinned. */
 const MOST_DOTS = 4000
 
@@ -17,10 +20,11 @@ export async function readToday(
   fromMs: number,
   toMs: number,
   nowMs: number,
+  timeZone: string,
 ): Promise<Today> {
   const [{ counts, dots }, band, found] = await Promise.all([
     readPicture(database, fromMs, toMs),
-    usualBand(database, fromMs, toMs),
+    usualBand(database, fromMs, toMs, timeZone),
     incidents(fromMs, toMs),
   ])
   const logons = counts.reduce((sum, { n }) => sum + n, 0)
@@ -56,18 +60,19 @@ function medianOf(dots: Picture['dots']): number {
   return Math.round(all.quantile(0.5))
 }
 
-/** The middle 80 % for each hour of the window, from the same hour of the 14 days before it. */
+/** The middle 80 % for each hour of the window, from the hours like it of the four weeks before (see HourBands). */
 async function usualBand(
   database: Queryable,
   fromMs: number,
   toMs: number,
+  timeZone: string,
 ): Promise<{ hours: Today['band']; medianMs: number | null; windowMedianMs: number }> {
   const firstHour = hourOf(fromMs)
   const [row] = await database.query<{ list: { h: number; s: string }[] | null }>(
     `select json_agg(json_build_object('h', hour_ms, 's', encode(sketch, 'base64'))) as list from hours where hour_ms >= $1 and hour_ms < $2`,
-    [firstHour - USUAL_DAYS * DAY_MS, toMs],
+    [firstHour - BAND_DAYS * DAY_MS, toMs],
   )
-  const byHour = Array.from({ length: 24 }, () => new Histogram())
+  const bands = new HourBands(zoneOffsetMs(timeZone, toMs))
   const all = new Histogram()
   const within = new Histogram()
   for (const { h, s } of row?.list ?? []) {
@@ -77,15 +82,11 @@ async function usualBand(
       within.merge(sketch)
       continue
     }
-    byHour[Math.floor(h / HOUR_MS) % 24]?.merge(sketch)
+    bands.add(h, sketch)
     all.merge(sketch)
   }
   const hours: Today['band'] = []
   const step = Math.max(HOUR_MS, Math.ceil((toMs - fromMs) / HOUR_MS / 200) * HOUR_MS)
-  for (let atMs = firstHour; atMs < toMs; atMs += step) {
-    const histogram = byHour[Math.floor(atMs / HOUR_MS) % 24]
-    const [lowMs = 0, highMs = 0] = histogram?.quantiles([0.1, 0.9]) ?? []
-    hours.push({ atMs, lowMs: Math.round(lowMs), highMs: Math.round(highMs), n: histogram?.n ?? 0 })
-  }
+  for (let atMs = firstHour; atMs < toMs; atMs += step) hours.push({ atMs, ...bands.of(atMs) })
   return { hours, medianMs: all.n > 0 ? Math.round(all.quantile(0.5)) : null, windowMedianMs: Math.round(within.quantile(0.5)) }
 }

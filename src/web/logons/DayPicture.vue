@@ -55,6 +55,12 @@ const band = computed(() => {
     .map((p) => `L${p.x} ${p.low}`)
     .join('')}L${LEFT} ${first?.low}Z`
 })
+/** Which hours the band was taken from, in words. */
+const basis = computed(() => {
+  const used = new Set(props.today.band.filter(({ n }) => n > 0).map((hour) => hour.basis))
+  if (!used.has('weekday')) return used.has('like days') ? 'of the same hour on like days' : 'of the same hour'
+  return used.size === 1 ? 'of the same weekday and hour' : 'of the same weekday and hour, or of like days where that has too few,'
+})
 const ticks = computed(() => {
   const spanMs = props.today.toMs - props.today.fromMs
   const step = [600_000, 3_600_000, 14_400_000, 86_400_000, 5 * 86_400_000].find((ms) => spanMs / ms <= 9) ?? 86_400_000
@@ -104,7 +110,7 @@ const ticks = computed(() => {
       </g>
     </svg>
     <p class="legend small">
-      <span class="swatch" aria-hidden="true" /> usual band: the middle 80 % of the same hour on the 14 days before
+      <span class="swatch" aria-hidden="true" /> usual band: the middle 80 % {{ basis }} in the four weeks before
       <template v-if="today.dots.id.length < today.dots.shownOf">
         · {{ today.dots.id.length.toLocaleString('en-GB') }} of {{ today.dots.shownOf.toLocaleString('en-GB') }} drawn</template
       >
