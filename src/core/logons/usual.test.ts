@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { bucketMiddle, bucketOf, Histogram } from '../stats/histogram'
-import { ENOUGH, SERIES, UsualModel, type Kind } from './usual'
+import { bucketMiddle, bucketOf, Histogram, packHistograms } from '../stats/histogram'
+import { ENOUGH, SERIES, slotOf, UsualModel, type Kind } from './usual'
 
 const durations = (totalMs: number, containerMs = 0) => {
   const all = new Int32Array(SERIES.length)
@@ -9,7 +9,7 @@ const durations = (totalMs: number, containerMs = 0) => {
   all[SERIES.length - 1] = totalMs
   return all
 }
-const office: Kind = { pool: 'office', first: false, network: 'office' }
+const office: Kind = { pool: 'office', first: false, network: 'office', slot: 1 }
 const model = (n: number, kind: Kind, ms = 1000) => {
   const usual = new UsualModel()
   for (let i = 0; i < n; i++) usual.add(kind, durations(ms + i))
@@ -26,9 +26,39 @@ describe('the usual', () => {
     expect(basis(usual, office)).toEqual(['office', 'office', ENOUGH])
     expect(basis(usual, { ...office, network: 'home' })).toEqual(['office', null, ENOUGH])
     expect(basis(usual, { ...office, pool: 'hall' })).toEqual([null, 'office', ENOUGH])
-    expect(basis(usual, { pool: 'hall', network: 'home', first: false })).toEqual([null, null, ENOUGH])
+    expect(basis(usual, { pool: 'hall', network: 'home', first: false, slot: 1 })).toEqual([null, null, ENOUGH])
     expect(usual.usualFor({ ...office, first: true })).toBeNull()
     expect(usual.usualFor(office)?.basis.sentence).toBe(`${ENOUGH} earlier returning logons on office from office`)
+  })
+
+  it('is that of the same hours where these are much quicker than others, and never where they are slower', () => {
+    const usual = new UsualModel()
+    for (let i = 0; i < 300; i++) usual.add({ ...office, slot: 1 }, durations(30_000))
+    for (let i = 0; i < 80; i++) usual.add({ ...office, slot: 3 }, durations(18_000))
+    for (let i = 0; i < 80; i++) usual.add({ ...office, slot: 2 }, durations(60_000))
+    for (let i = 0; i < 20; i++) usual.add({ ...office, slot: 4 }, durations(10_000))
+    const of = (slot: number) => {
+      const found = usual.usualFor({ ...office, slot })
+      return found && [Math.round((found.series['total']?.medianMs ?? 0) / 1000), found.n, found.basis.sentence.endsWith('at such hours')]
+    }
+    expect([of(1), of(2), of(3), of(4), of(5)]).toEqual([
+      [30, 480, false],
+      [30, 480, false],
+      [18, 80, true],
+      // Twenty say nothing of their hours.
+      [30, 480, false],
+      [30, 480, false],
+    ])
+    for (let i = 0; i < 60; i++) usual.add({ ...office, slot: 3 }, durations(18_000), -1)
+    expect(of(3)).toEqual([30, 420, false])
+  })
+
+  it('tells four hours from the next, and workdays from weekends, but not first logons', () => {
+    // Friday 20 November 2026, 23:59 in UTC.
+    const friday = Date.UTC(2026, 10, 20, 23, 59)
+    expect([friday, friday + 60_000, friday + 48 * 3_600_000, friday + 48 * 3_600_000 + 60_000].map((ms) => slotOf(ms, false))).toEqual([5, 6, 11, 0])
+    expect([0, 4, 8, 12, 16, 20].map((hour) => slotOf(Date.UTC(2026, 10, 18, hour), false))).toEqual([0, 1, 2, 3, 4, 5])
+    expect(slotOf(friday, true)).toBe(slotOf(friday + 86_400_000, true))
   })
 
   it('of few is the widest that has more, and of hardly any there is none', () => {
@@ -43,9 +73,9 @@ describe('the usual', () => {
     fc.assert(
       fc.property(fc.array(one, { minLength: ENOUGH, maxLength: 80 }), fc.array(one, { maxLength: 20 }), (list, wrong) => {
         const usual = new UsualModel()
-        for (const { pool, network, ms } of [...list, ...wrong]) usual.add({ pool, network, first: false }, durations(ms, ms))
-        for (const { pool, network, ms } of wrong) usual.add({ pool, network, first: false }, durations(ms, ms), -1)
-        const found = usual.usualFor({ pool: 'none', network: 'none', first: false })
+        for (const { pool, network, ms } of [...list, ...wrong]) usual.add({ pool, network, first: false, slot: 1 }, durations(ms, ms))
+        for (const { pool, network, ms } of wrong) usual.add({ pool, network, first: false, slot: 1 }, durations(ms, ms), -1)
+        const found = usual.usualFor({ pool: 'none', network: 'none', first: false, slot: 1 })
         expect(found?.n).toBe(list.length)
         const together = new Histogram()
         for (const { ms } of list) together.add(ms)
@@ -66,16 +96,16 @@ describe('the usual', () => {
       SERIES.forEach((_, i) => histograms[i]?.add(one[i] ?? 0))
     }
     const many = new UsualModel()
-    many.addMany(office, histograms)
+    many.addPacked(office, packHistograms(histograms))
     expect(many.usualFor(office)).toEqual(single.usualFor(office))
     expect(many.usualFor(office)?.series['total']?.medianMs).toBe(Math.round(bucketMiddle(bucketOf(1000 + 37 * 24))))
   })
 
   it('does not grow with names that nobody has: past the most kinds, further ones are one', () => {
     const usual = new UsualModel()
-    for (let i = 0; i < 4000; i++) usual.add({ pool: `p${i}`, network: '', first: false }, durations(1000))
-    expect(basis(usual, { pool: 'p3999', network: '', first: false })).toEqual([null, null, 4000])
-    for (let i = 0; i < ENOUGH; i++) usual.add({ pool: 'p1', network: '', first: false }, durations(1000))
-    expect(basis(usual, { pool: 'p1', network: '', first: false })).toEqual(['p1', '', ENOUGH + 1])
+    for (let i = 0; i < 4000; i++) usual.add({ pool: `p${i}`, network: '', first: false, slot: 1 }, durations(1000))
+    expect(basis(usual, { pool: 'p3999', network: '', first: false, slot: 1 })).toEqual([null, null, 4000])
+    for (let i = 0; i < ENOUGH; i++) usual.add({ pool: 'p1', network: '', first: false, slot: 1 }, durations(1000))
+    expect(basis(usual, { pool: 'p1', network: '', first: false, slot: 1 })).toEqual(['p1', '', ENOUGH + 1])
   })
 })

@@ -1,4 +1,4 @@
-import { BUCKETS, bucketOf, quantilesIn, type Histogram } from '../stats/histogram'
+import { BUCKETS, bucketOf, quantilesIn, readPacked } from '../stats/histogram'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { TIMED_PHASES, UNRECORDED } from './observation'
@@ -13,11 +13,31 @@ export interface Kind {
   /** A person's first logon is never compared with a returning one. */
   readonly first: boolean
   readonly network: string
+  /** See slotOf. */
+  readonly slot: number
 }
 
-export function kindOf(attempt: Pick<Attempt, 'pool' | 'attrs'>): Kind {
+export function kindOf(attempt: Pick<Attempt, 'pool' | 'attrs' | 'startedAtMs'>): Kind {
   const network = attempt.attrs['network']
-  return { pool: attempt.pool ?? '', first: attempt.attrs['first'] === true, network: typeof network === 'string' ? network : '' }
+  const first = attempt.attrs['first'] === true
+  return { pool: attempt.pool ?? '', first, network: typeof network === 'string' ? network : '', slot: slotOf(attempt.startedAtMs, first) }
+}
+
+const SLOT_MS = 4 * 3_600_000
+const DAY_SLOTS = 6
+/** At no certain hours. */
+const NO_SLOT = -1
+
+/**
+ * Hours that are alike: four together, of workdays or of a weekend. They tell apart only, so that it does not matter that they are those of UTC. First logons are
+ * too few to be told apart.
+ */
+export function slotOf(ms: number, first: boolean): number {
+  if (first) return NO_SLOT
+  const slot = Math.floor(ms / SLOT_MS)
+  // 1 January 1970 was a Thursday.
+  const weekday = (Math.floor(slot / DAY_SLOTS) + 3) % 7
+  return (slot % DAY_SLOTS) + (weekday >= 5 ? DAY_SLOTS : 0)
 }
 
 /** One duration for each of SERIES, in milliseconds. A phase that did not occur counts as 0. */
@@ -59,6 +79,10 @@ export const ENOUGH = 20
 /** With fewer than this, whatever the widening, there is no usual at all. */
 const AT_LEAST = 5
 
+/** So many in the same hours say what is usual in them; it counts where that is so much quicker than otherwise. */
+const ENOUGH_OF_HOURS = 60
+const QUICKER = 0.9
+
 /** With more kinds than this (at most about 60 MB), further ones have only a usual together. No organisation has so many; broken evidence may. */
 const MOST_CELLS = 2000
 
@@ -73,20 +97,30 @@ interface Level {
   readonly pool: string | null
   readonly network: string | null
   readonly first: boolean
+  /** Only certain hours, see slotOf. */
+  readonly hours: boolean
   readonly cells: Cell[]
   n: number
   cached: { readonly n: number; readonly usual: Usual } | null
 }
 
+/** Where a kind is counted, and the levels that it belongs to: its hours, then the narrowest first. */
+interface Counted {
+  readonly cell: Cell
+  readonly hours: Level | null
+  readonly levels: readonly Level[]
+}
+
 /** Holds what is usual for each kind of attempt. Feed it earlier attempts, ask it for a kind. */
 export class UsualModel {
-  readonly #kinds = new Map<string, { readonly cell: Cell; readonly levels: readonly Level[] }>()
+  readonly #kinds = new Map<string, Counted>()
   readonly #levels = new Map<string, Level>()
 
   /** Adds one attempt that ended well. `times` -1 takes it back. */
   add(kind: Kind, durations: Durations, times: 1 | -1 = 1): void {
-    const { cell, levels } = this.#of(kind)
+    const { cell, levels, hours } = this.#of(kind)
     cell.n += times
+    if (hours) hours.n += times
     for (const level of levels) level.n += times
     for (let index = 0; index < SERIES.length; index++) {
       const bucket = bucketOf(durations[index] ?? 0)
@@ -94,61 +128,72 @@ export class UsualModel {
     }
   }
 
-  /** Adds many at once: one histogram for each of SERIES. */
-  addMany(kind: Kind, histograms: readonly Histogram[]): void {
-    const n = histograms.at(-1)?.n ?? 0
-    const { cell, levels } = this.#of(kind)
+  /** Adds many at once: packed histograms, one for each of SERIES. */
+  addPacked(kind: Kind, packed: Uint8Array): void {
+    const { cell, levels, hours } = this.#of(kind)
+    let n = 0
+    readPacked(packed, (index, bucket, times) => {
+      if (index === SERIES.length - 1) n += times
+      if (bucket !== 0) count(cell, index, bucket, times)
+    })
     cell.n += n
-    for (const level of levels) {
+    for (const level of hours ? [hours, ...levels] : levels) {
       level.n += n
       level.cached = null
     }
-    histograms.forEach(({ counts }, index) => {
-      for (let bucket = 1; bucket < BUCKETS; bucket++) if (counts[bucket]) count(cell, index, bucket, counts[bucket] ?? 0)
-    })
   }
 
   /**
    * The usual of a kind, widened step by step (the network first, then the pool) until 20 attempts are behind it; null where there
-   * are hardly any. First and returning logons are never mixed.
+   * are hardly any. First and returning logons are never mixed. Where logons are much quicker than that in the same hours, these count: what takes long
+   * then is not usual because it is in the morning. Never the other way round: a crowd that comes every day would be hidden.
    */
   usualFor(kind: Kind): Usual | null {
     let best: Level | null = null
-    for (const level of this.#of(kind).levels) {
-      if (level.n >= ENOUGH) return read(level)
+    const { hours, levels } = this.#of(kind)
+    for (const level of levels) {
+      if (level.n >= ENOUGH) {
+        const usual = read(level)
+        if (level !== levels[0] || !hours || hours.n < ENOUGH_OF_HOURS || hours.n > 0.9 * level.n) return usual
+        const then = read(hours)
+        return (then.series['total']?.medianMs ?? 0) < QUICKER * (usual.series['total']?.medianMs ?? 0) ? then : usual
+      }
       if (level.n >= AT_LEAST && (!best || level.n > best.n)) best = level
     }
     return best && read(best)
   }
 
-  /** Where a kind is counted, and the levels that it belongs to: the narrowest first. */
-  #of({ pool, network, first }: Kind): { readonly cell: Cell; readonly levels: readonly Level[] } {
-    const key = keyOf(pool, network, first)
+  #of(kind: Kind): Counted {
+    const { pool, network, first, slot } = kind
+    const key = keyOf(pool, network, first, slot)
     const found = this.#kinds.get(key)
     if (found) return found
+    // With so many kinds, hours are no longer told apart.
+    if (slot !== NO_SLOT && this.#kinds.size >= MOST_CELLS / 2) return this.#of({ ...kind, slot: NO_SLOT })
     // Past the most, all further kinds are one, and nobody's own.
     const full = this.#kinds.size >= MOST_CELLS
     const shared = full ? this.#kinds.get(`others ${first}`) : undefined
     if (shared) return shared
     const cell: Cell = { counts: [], n: 0 }
-    const level = (p: string | null, n: string | null) => this.#level({ pool: p, network: n, first }, cell)
+    const level = (p: string | null, n: string | null, hours: number | null = null) => this.#level({ pool: p, network: n, first }, hours, cell)
     const levels = full ? [level(null, null)] : [level(pool, network), level(pool, null), level(null, network), level(null, null)]
-    const made = { cell, levels }
+    const made = { cell, levels, hours: full || slot === NO_SLOT ? null : level(pool, network, slot) }
     this.#kinds.set(full ? `others ${first}` : key, made)
     return made
   }
 
-  #level(named: Pick<Level, 'pool' | 'network' | 'first'>, cell: Cell): Level {
-    const key = keyOf(named.pool, named.network, named.first)
+  #level(named: Pick<Level, 'pool' | 'network' | 'first'>, slot: number | null, cell: Cell): Level {
+    const key = keyOf(named.pool, named.network, named.first, slot ?? NO_SLOT)
     let level = this.#levels.get(key)
-    if (!level) this.#levels.set(key, (level = { ...named, cells: [], n: 0, cached: null }))
+    if (!level) this.#levels.set(key, (level = { ...named, hours: slot !== null, cells: [], n: 0, cached: null }))
     level.cells.push(cell)
     return level
   }
 }
 
 /** No name holds these characters: readers do not let them in. */
-const keyOf = (pool: string | null, network: string | null, first: boolean) => `${first ? 1 : 0}\u0000${pool ?? '\u0001'}\u0000${network ?? '\u0001'}`
+const keyOf = (pool: string | null, network: string | null, first: boolean, slot: number) =>
+  `${first ? 1 : 0}${slot}\u0000${pool ?? '\u0001'}\u0000${network ?? '\u0001'}`
 
 function count({ counts }: Cell, index: number, bucket: number, times: number): void {
   const series = (counts[index] ??= new Int32Array(BUCKETS))
@@ -177,7 +222,7 @@ const QUANTILES = [0.1, 0.25, 0.5, 0.9]
 
 /** Quantiles are read again when the level grew or shrank by one in twelve, far less than what they vary by, and always while it is small. */
 function read(level: Level): Usual {
-  const { cached, n, pool, network, first } = level
+  const { cached, n, pool, network, first, hours } = level
   if (cached && Math.abs(cached.n - n) * 12 < n) return cached.usual
   const series: Record<string, UsualSeries> = {}
   SERIES.forEach((name, index) => {
@@ -189,7 +234,7 @@ function read(level: Level): Usual {
       spreadMs: Math.round((median - quarter) / 0.6745),
     }
   })
-  const who = `${first ? 'first' : 'returning'} logons${pool === null ? ' of all pools' : ` on ${pool || 'an unnamed pool'}`}${network ? ` from ${network}` : ''}`
+  const who = `${first ? 'first' : 'returning'} logons${pool === null ? ' of all pools' : ` on ${pool || 'an unnamed pool'}`}${network ? ` from ${network}` : ''}${hours ? ' at such hours' : ''}`
   const usual: Usual = { n, basis: { pool, first, network, sentence: `${n} earlier ${who}` }, series }
   level.cached = { n, usual }
   return usual

@@ -93,9 +93,8 @@ export function packHistograms(histograms: readonly Histogram[]): Uint8Array {
   return Uint8Array.from(bytes)
 }
 
-/** The reverse of packHistograms. Throws a RangeError on bytes that it did not write. */
-export function unpackHistograms(bytes: Uint8Array): Histogram[] {
-  const result: Histogram[] = []
+/** Tells each filled bucket of packed histograms, in order. Throws a RangeError on bytes that packHistograms did not write. @returns how many there are */
+export function readPacked(bytes: Uint8Array, visit: (histogram: number, bucket: number, count: number) => void): number {
   let at = 0
   const next = () => {
     let value = 0
@@ -106,17 +105,26 @@ export function unpackHistograms(bytes: Uint8Array): Histogram[] {
       if (byte < 0x80) return value >>> 0
     }
   }
-  while (at < bytes.length) {
-    const counts = new Int32Array(BUCKETS)
+  let histogram = 0
+  for (; at < bytes.length; histogram++) {
     let bucket = 0
     for (let left = next(); left > 0; left--) {
       bucket += next()
       if (bucket >= BUCKETS) throw new RangeError('broken packed histogram')
-      counts[bucket] = unzigzag(next())
+      visit(histogram, bucket, unzigzag(next()))
     }
-    result.push(new Histogram(counts))
   }
-  return result
+  return histogram
+}
+
+/** The reverse of packHistograms. Throws a RangeError on bytes that it did not write. */
+export function unpackHistograms(bytes: Uint8Array): Histogram[] {
+  const counts: Int32Array<ArrayBuffer>[] = []
+  const n = readPacked(bytes, (histogram, bucket, count) => {
+    const own = (counts[histogram] ??= new Int32Array(BUCKETS))
+    own[bucket] = count
+  })
+  return Array.from({ length: n }, (_, i) => new Histogram(counts[i]))
 }
 
 function pushNumber(bytes: number[], value: number): void {

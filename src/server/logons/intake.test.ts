@@ -12,7 +12,7 @@ import { migrate } from '../db/migrate'
 import { openServer } from '../db/postgres'
 import { listClocks } from './clocks'
 import { Intake } from './intake'
-import { columnsOf, listAttempts } from './store'
+import { columnsOf, listAttempts, storyRow } from './store'
 import { readStory } from './story'
 import { readToday } from './today'
 
@@ -92,7 +92,7 @@ describe.each(engines)('intake on %s', (name, open) => {
   }
   const state = async () => ({
     attempts: await database.query('select * from attempts order by id'),
-    days: await database.query('select day_ms, pool, first, network, n, sketch from usual_days where n <> 0 order by 1, 2, 3, 4'),
+    days: await database.query('select day_ms, pool, first, network, slot, n, sketch from usual_days where n <> 0 order by 1, 2, 3, 4, 5'),
     hours: await database.query('select * from hours where n <> 0 order by 1, 2'),
     findings: await database.query('select * from findings order by attempt'),
   })
@@ -123,6 +123,26 @@ describe.each(engines)('intake on %s', (name, open) => {
     await intake.ingest(some, NOW)
     await intake.ingest(some.slice(3, 9), NOW)
     expect(await state()).toEqual(once)
+  })
+
+  it('holds a logon against those of the same hours where these are quicker, also after a start', async (context) => {
+    if (!database) return context.skip()
+    const before = await fresh()
+    const at = (day: number, hour: number, i: number) => Date.UTC(2026, 10, 16 + day, hour) + i * 60_000
+    const rush = { broker: 600, connect: 1000, container: 20_000, shell: 8000 }
+    const quiet = { broker: 600, connect: 1000, container: 6000, shell: 8000 }
+    const some = (day: number, hour: number, n: number, phases: Record<string, number>) =>
+      Array.from({ length: n }, (_, i) => logon({ id: `${day}-${hour}-${i}`, person: `p${i}`, at: at(day, hour, i), phases })).flat()
+    for (const day of [0, 1, 2]) await before.ingest([...some(day, 5, 90, rush), ...some(day, 13, 40, quiet)], at(2, 23, 0))
+    const intake = new Intake(database)
+    await intake.ingest([...some(3, 5, 1, rush), ...some(3, 13, 1, rush)], at(3, 23, 0))
+    const of = async (id: string) => {
+      const story = await storyRow(database, id)
+      return [story?.usual_ms?.at(-1), story?.lost_ms, story?.usual?.basis.sentence]
+    }
+    const near = (ms: number): unknown => expect.closeTo(ms, -3)
+    expect(await of('3-5-0')).toEqual([near(29_600), 0, undefined])
+    expect(await of('3-13-0')).toEqual([near(15_600), near(14_000), '120 earlier returning logons on ticket-hall at such hours'])
   })
 
   it('puts right what clocks timed that are off, also of logons that came before that was known, and keeps it with the story', async (context) => {

@@ -17,12 +17,12 @@ export { packHistograms, unpackHistograms, type Histogram }
 /** What is usual for attempts of one day: from the 14 days before it. Where those are too few, from that day itself so far. */
 export async function loadUsual(handle: Queryable, dayMs: number, sameDay: boolean): Promise<UsualModel> {
   const [from, to] = sameDay ? [dayMs, dayMs + DAY_MS] : [dayMs - USUAL_DAYS * DAY_MS, dayMs]
-  const rows = await handle.query<{ pool: string; first: boolean; network: string; sketch: Uint8Array }>(
-    'select pool, first, network, sketch from usual_days where day_ms >= $1 and day_ms < $2',
+  const rows = await handle.query<{ pool: string; first: boolean; network: string; slot: number; sketch: Uint8Array }>(
+    'select pool, first, network, slot, sketch from usual_days where day_ms >= $1 and day_ms < $2',
     [from, to],
   )
   const model = new UsualModel()
-  for (const { pool, first, network, sketch } of rows) model.addMany({ pool, first, network }, unpackHistograms(sketch))
+  for (const { sketch, ...kind } of rows) model.addPacked(kind, sketch)
   return model
 }
 

@@ -1,4 +1,4 @@
-import { durationsOf, endedWell, kindOf, seenOf, SERIES } from '../../core/logons'
+import { durationsOf, endedWell, kindOf, seenOf, SERIES, slotOf } from '../../core/logons'
 import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
 import { dayOf, hourOf, packHistograms, unpackHistograms } from './model'
@@ -9,6 +9,7 @@ export interface Counted {
   readonly pool: string
   readonly first: boolean
   readonly network: string
+  readonly slot: number
   readonly startedMs: number
   readonly durations: ArrayLike<number>
   readonly times: 1 | -1
@@ -30,7 +31,7 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
       bad: Math.round(seenOf(explained).lostMs) > 0,
       saysUsual: counted,
     }))
-  const days = new Map<string, { day: number; pool: string; first: boolean; network: string; n: number; histograms: Histogram[] }>()
+  const days = new Map<string, { day: number; pool: string; first: boolean; network: string; slot: number; n: number; histograms: Histogram[] }>()
   const hours = new Map<number, { hour: number; n: number; bad: number; histogram: Histogram; sums: number[] }>()
   for (const counted of [...before, ...after]) {
     const hour = hourOf(counted.startedMs)
@@ -42,12 +43,13 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
     for (let i = 0; i < hourCell.sums.length; i++) hourCell.sums[i] = (hourCell.sums[i] ?? 0) + counted.times * (counted.durations[i] ?? 0)
     if (!counted.saysUsual) continue
     const day = dayOf(counted.startedMs)
-    const dayKey = `${day}|${counted.pool}|${counted.first}|${counted.network}`
+    const dayKey = `${day}|${counted.pool}|${counted.first}|${counted.network}|${counted.slot}`
     const dayCell = days.get(dayKey) ?? {
       day,
       pool: counted.pool,
       first: counted.first,
       network: counted.network,
+      slot: counted.slot,
       n: 0,
       histograms: SERIES.map(() => new Histogram()),
     }
@@ -59,19 +61,27 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
   }
   if (hours.size === 0) return
   const dayCells = [...days.values()]
-  const storedDays = await handle.query<{ day_ms: number; pool: string; first: boolean; network: string; n: number; sketch: Uint8Array }>(
-    'select day_ms, pool, first, network, n, sketch from usual_days where day_ms = any($1::bigint[])',
-    [[...new Set(dayCells.map(({ day }) => day))]],
-  )
+  const storedDays = await handle.query<{
+    day_ms: number
+    pool: string
+    first: boolean
+    network: string
+    slot: number
+    n: number
+    sketch: Uint8Array
+  }>('select day_ms, pool, first, network, slot, n, sketch from usual_days where day_ms = any($1::bigint[])', [
+    [...new Set(dayCells.map(({ day }) => day))],
+  ])
   for (const row of storedDays) {
-    const cell = days.get(`${row.day_ms}|${row.pool}|${row.first}|${row.network}`)
+    const cell = days.get(`${row.day_ms}|${row.pool}|${row.first}|${row.network}|${row.slot}`)
     if (!cell) continue
     cell.n += row.n
     unpackHistograms(row.sketch).forEach((histogram, i) => cell.histograms[i]?.merge(histogram))
   }
   await handle.query(
-    `insert into usual_days select day, pool, first, network, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, n integer, sketch text)
-    on conflict (day_ms, pool, first, network) do update set n = excluded.n, sketch = excluded.sketch`,
+    `insert into usual_days (day_ms, pool, first, network, slot, n, sketch)
+    select day, pool, first, network, slot, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, slot smallint, n integer, sketch text)
+    on conflict (day_ms, pool, first, network, slot) do update set n = excluded.n, sketch = excluded.sketch`,
     [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))],
   )
   const storedHours = await handle.query<{ hour_ms: number; n: number; bad: number; sketch: Uint8Array; sums: (number | string)[] | null }>(
@@ -115,6 +125,7 @@ export async function countedBefore(handle: Queryable, ids: readonly string[]): 
     pool: row.pool ?? '',
     first: row.first,
     network: row.network,
+    slot: slotOf(row.started_ms, row.first),
     startedMs: row.started_ms,
     durations: row.blame_ms,
     times: -1,

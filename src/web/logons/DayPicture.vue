@@ -59,7 +59,7 @@ const band = computed(() => {
 const basis = computed(() => {
   const used = new Set(props.today.band.filter(({ n }) => n > 0).map((hour) => hour.basis))
   if (!used.has('weekday')) return used.has('like days') ? 'of the same hour on like days' : 'of the same hour'
-  return used.size === 1 ? 'of the same weekday and hour' : 'of the same weekday and hour, or of like days where that has too few,'
+  return used.size === 1 ? 'of the same weekday and hour' : 'of the same weekday and hour, or of like days,'
 })
 const ticks = computed(() => {
   const spanMs = props.today.toMs - props.today.fromMs
