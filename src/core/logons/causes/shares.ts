@@ -33,7 +33,9 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   if (whenQuiet.n < 4) return clues
   const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
   const quietRate = whenQuiet.hit / whenQuiet.n
+  // A crowd leaves quiet moments alone. Where a share became slow only lately, those of before are among them.
   if (quietRate > 0.4) clues.push(storm ? against(3, quiet) : clue(2, quiet))
+  else if (quietRate > 0.2) clues.push(storm ? against(2, quiet) : clue(1.5, quiet))
   else if (whenCrowded.n >= 4 && whenCrowded.hit / whenCrowded.n > Math.max(0.3, 2.5 * quietRate)) {
     // Hardly ever slow while it is quiet, and often in a crowd, over many of both: that is what a crowd does.
     const clear = whenQuiet.n >= 12 && whenCrowded.n >= 8 && quietRate < 0.1
