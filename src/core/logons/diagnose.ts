@@ -37,6 +37,8 @@ const WRONG_PROFILE: Clue = { for: false, weight: 5, sentence: 'They did not get
 
 /** A clue of this weight or more shows the cause itself, not only that something took long. */
 const SHOWS = 4
+/** And a cause that is said with this confidence is certain enough without one. */
+const CERTAIN = 0.97
 
 /**
  * What is said of an attempt. One that is unusual by itself is diagnosed. One that only took more than usual is, too, where the evidence shows
@@ -47,10 +49,15 @@ export function conclude<T extends Measured>(measured: T, around: Around, org: O
   const wider = endedWell(measured) ? withMild(measured) : null
   if (wider) {
     const diagnosis = diagnose(wider, around, org, ordinary)
-    if (diagnosis.cause?.evidence.some((one) => one.for && one.weight >= SHOWS) && diagnosis.cause.confidence >= 0.83)
+    if (diagnosis.cause && isShown(diagnosis.cause))
       return { ...measured, excess: wider.excess, lostMs: wider.lostMs, diagnosis }
   }
   return { ...measured, diagnosis: NOTHING_UNUSUAL }
+}
+
+/** Whether the evidence shows a cause where nothing was far out: a clue that shows it by itself, or several that hardly leave a doubt together. */
+function isShown({ evidence, confidence }: Finding): boolean {
+  return confidence >= CERTAIN || (confidence >= 0.83 && evidence.some((one) => one.for && one.weight >= SHOWS))
 }
 
 export const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
