@@ -75,7 +75,9 @@ export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = 
 export function withMild(measured: Measured): Measured | null {
   const { attempt, outcome, usual, mild, excess, lostMs } = measured
   if (mild.length === 0 || (mild.length === excess.length && lostMs > 0)) return null
-  const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual, false) }
+  // A phase that is waited for by itself cost its time, even where others happened to be shorter.
+  const alone = excess.reduce((sum, { phase, ms }) => (BESIDE.includes(phase) ? sum : sum + ms), 0)
+  const wider: Measured = { ...measured, excess: mild, lostMs: Math.max(alone, lost(attempt, outcome, mild, usual, false)) }
   return isUnusual(wider) ? wider : null
 }
 

@@ -49,8 +49,7 @@ export function conclude<T extends Measured>(measured: T, around: Around, org: O
   const wider = endedWell(measured) ? withMild(measured) : null
   if (wider) {
     const diagnosis = diagnose(wider, around, org, ordinary)
-    if (diagnosis.cause && isShown(diagnosis.cause))
-      return { ...measured, excess: wider.excess, lostMs: wider.lostMs, diagnosis }
+    if (diagnosis.cause && isShown(diagnosis.cause)) return { ...measured, excess: wider.excess, lostMs: wider.lostMs, diagnosis }
   }
   return { ...measured, diagnosis: NOTHING_UNUSUAL }
 }
@@ -111,15 +110,17 @@ interface Weighed {
   odds: number
 }
 
+const weightFor = ({ evidence }: Weighed): number => evidence.reduce((sum, one) => (one.for ? sum + one.weight : sum), 0)
+
 /**
- * Two troubles at once: where the likeliest explains less than half of the excess, the next that the evidence shows by itself and that explains more is the
+ * Two troubles at once: where the likeliest explains less than half of the excess, the next that is shown as well and that explains more is the
  * main one. They change their odds: a clue of each says so, so that the scores still add up.
  */
 function mainFirst(weighed: Weighed[]): void {
   const [first] = weighed
   const explains = ({ evidence }: Weighed) => Math.min(...evidence.map((one) => one.explains ?? 1))
   if (!first || explains(first) >= 0.5) return
-  const other = weighed.find((one) => explains(one) > explains(first) && one.evidence.some((clue) => clue.for && clue.weight >= SHOWS))
+  const other = weighed.find((one) => explains(one) > explains(first) && weightFor(one) > SHOWS)
   if (!other) return
   const apart = first.logOdds - other.logOdds
   const clue = (speaksFor: boolean, sentence: string): Clue => ({ for: speaksFor, weight: rounded(apart), sentence })
