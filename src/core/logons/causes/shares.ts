@@ -113,6 +113,8 @@ export const farShare: Cause = {
       clues.push(
         zoneOfShare === zone ? against(5, `Host and share are both in ${zone}.`) : clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`),
       )
+    // That the share is as quick as ever says nothing of how far it is.
+    if (clues.filter((one) => one.for).length <= latency(facts, false).filter((one) => one.for).length) return null
     return [...clues, ...otherPhase(facts, SHARE_PHASES)]
   },
   sentence: (facts) =>
