@@ -101,7 +101,7 @@ export const farShare: Cause = {
     const zone = facts.text('zone')
     const zoneOfShare = facts.org.shares?.find(({ path }) => path.toLowerCase() === share?.toLowerCase())?.zone
     const clues: Clue[] = [...latency(facts, false)]
-    const { inside } = facts.around.contrast(facts.self, 'zone', excess.phase, ['share'])
+    const { inside, outside } = facts.around.contrast(facts.self, 'zone', excess.phase, ['share'])
     const best = facts.located(excess.phase)[0]
     const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
     if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
@@ -109,6 +109,8 @@ export const farShare: Cause = {
       clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
     if (inside.n >= 3 && inside.hit * 5 < inside.n)
       clues.push(against(4, `Only ${inside.hit} of ${inside.n} others who came the same way, from ${zone ?? 'there'}, had it.`))
+    if (outside.n >= 5 && outside.hit * 2 > outside.n)
+      clues.push(against(4, `${outside.hit} of ${outside.n} others on it who came from elsewhere had it, too.`))
     if (zoneOfShare && zone)
       clues.push(
         zoneOfShare === zone ? against(5, `Host and share are both in ${zone}.`) : clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`),
@@ -159,7 +161,14 @@ export const nearFull: Cause = {
     // Room that nobody reports may be short all the same: such a share looks like a slow one, such a container like nobody else's trouble.
     if (!littleInside && !littleOnShare) {
       if (onShare === null)
-        return [...sitsAt(facts, excess.phase, ['share'], 4), against(2, 'How much room is left on the share was not reported.'), ...others]
+        return [
+          ...sitsAt(facts, excess.phase, ['share'], 4),
+          ...crowd(facts, excess.phase, false),
+          // A share that answers as ever, and is slow all the same, is slow where something is written.
+          ...latency(facts, false).filter((one) => one.for),
+          against(2, 'How much room is left on the share was not reported.'),
+          ...others,
+        ]
       return inside === null
         ? [...onlyTheirs(facts, excess.phase), against(2, 'How much room is left inside the container was not reported.'), ...others]
         : null
