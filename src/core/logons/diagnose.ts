@@ -37,6 +37,8 @@ const WRONG_PROFILE: Clue = { for: false, weight: 5, sentence: 'They did not get
 
 /** A clue of this weight or more shows the cause itself, not only that something took long. */
 const SHOWS = 4
+/** Clues of this weight together point at a cause. */
+const POINTS = 3
 /** And a cause that is said with this confidence is certain enough without one. */
 const CERTAIN = 0.97
 
@@ -120,7 +122,7 @@ function mainFirst(weighed: Weighed[]): void {
   const [first] = weighed
   const explains = ({ evidence }: Weighed) => Math.min(...evidence.map((one) => one.explains ?? 1))
   if (!first || explains(first) >= 0.5) return
-  const other = weighed.find((one) => explains(one) > explains(first) && weightFor(one) > SHOWS)
+  const other = weighed.find((one) => explains(one) > explains(first) && weightFor(one) >= POINTS)
   if (!other) return
   const apart = first.logOdds - other.logOdds
   const clue = (speaksFor: boolean, sentence: string): Clue => ({ for: speaksFor, weight: rounded(apart), sentence })

@@ -1,0 +1,121 @@
+import { describe, expect, it } from 'vitest'
+import { analyseAll } from '../batch'
+import { correlate } from '../correlate'
+import { logon, START_MS } from '../fixtures/builders'
+import { EMPTY_ORG, type Org } from '../../people/org'
+import type { Attrs, Observation } from '../observation'
+
+const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }
+const QUAY = String.raw`\\quay-fs1\profiles`
+const HILL = String.raw`\\hill-fs1\profiles`
+const MINUTE_MS = 60_000
+
+/** A logon every minute and a half, by turns on both shares and from both zones: well before the trouble begins, as told after it. */
+function day(trouble: (i: number, zone: string, share: string) => { phases?: Record<string, number>; attrs?: Attrs } | null, n = 160): Observation[] {
+  return Array.from({ length: n }, (_, i) => {
+    const [zone, share] = [i % 4 < 2 ? 'Q1' : 'H1', i % 2 === 0 ? QUAY : HILL]
+    const at = START_MS + (i - n / 2) * 1.5 * MINUTE_MS
+    const wrong = at >= START_MS ? trouble(i, zone, share) : null
+    return logon({
+      id: `l${i}`,
+      person: `p${i}`,
+      host: `TH-${zone}-${i % 5}`,
+      at,
+      attrs: { zone, share, shareLatencyMs: 4, ...wrong?.attrs },
+      phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...wrong?.phases },
+    })
+  }).flat()
+}
+
+function said(observations: readonly Observation[], org: Org = EMPTY_ORG) {
+  const explained = analyseAll(
+    correlate(observations, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt),
+    org,
+  )
+  const slow = explained.filter(({ attempt, diagnosis }) => attempt.startedAtMs >= START_MS && diagnosis.cause)
+  const counts: Record<string, number> = {}
+  for (const { diagnosis } of slow) counts[diagnosis.cause?.id ?? ''] = (counts[diagnosis.cause?.id ?? ''] ?? 0) + 1
+  return { counts, evidence: slow.flatMap(({ diagnosis }) => diagnosis.cause?.evidence ?? []).map(({ sentence }) => sentence) }
+}
+
+describe('what is slow on a share', () => {
+  const slow = { container: 12_000, profile: 5000 }
+
+  it('is the share where its latency is high for all who come, in quiet moments, too', () => {
+    const { counts, evidence } = said(day((_, __, share) => (share === QUAY ? { phases: slow, attrs: { shareLatencyMs: 40 } } : null)))
+    expect(counts).toEqual({ 'share-slow': 40 })
+    expect(evidence.join('\n')).toContain('Latency of the share 40 ms; ordinarily 4.0 ms.')
+  })
+
+  it('is its want of room where it answers as ever and nobody reports how much is left', () => {
+    const { counts, evidence } = said(day((_, __, share) => (share === QUAY ? { phases: slow, attrs: { shareLatencyMs: 4.4 } } : null)))
+    expect(counts['near-full']).toBeGreaterThanOrEqual(36)
+    expect(evidence).toContain('How much room is left on the share was not reported.')
+    // Where it is reported, and is much, that is no explanation.
+    const known = said(day((_, __, share) => (share === QUAY ? { phases: slow, attrs: { shareLatencyMs: 4.4, shareFreeBytes: 9e12 } } : null)))
+    expect(known.counts['near-full']).toBeUndefined()
+  })
+
+  it('is the way where only those are slow who come from elsewhere, and never where those are, too, who are near', () => {
+    const org: Org = {
+      ...EMPTY_ORG,
+      shares: [
+        { path: QUAY, zone: 'Q1' },
+        { path: HILL, zone: 'H1' },
+      ],
+    }
+    const far = said(
+      day((_, zone, share) => (share === QUAY && zone === 'H1' ? { phases: slow } : null)),
+      org,
+    )
+    expect(far.counts['far-share']).toBeGreaterThanOrEqual(18)
+    expect(far.evidence).toContain('The host is in H1, the share in Q1.')
+    const both = said(
+      day((_, __, share) => (share === QUAY ? { phases: slow } : null)),
+      org,
+    )
+    expect(both.counts['far-share']).toBeUndefined()
+  })
+
+  it('that an answer is as quick as ever is not taken for a sign of a far share', () => {
+    const one = day((i) => (i === 101 ? { phases: slow } : null))
+    const explained = analyseAll(correlate(one, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
+    const it = explained.find(({ attempt }) => attempt.id === 'l101')
+    expect([it?.diagnosis.cause?.id, ...(it?.diagnosis.others.map(({ id }) => id) ?? [])]).not.toContain('far-share')
+  })
+})
+
+describe('what several clues show together', () => {
+  it('is said of logons that took only a little longer, where all at the place did', () => {
+    // A policy that takes four seconds more is nothing by itself: everybody of the zone has it, nobody else.
+    const parts = (at: number, each: number): Observation[] =>
+      Array.from({ length: 5 }, (_, i) => ({ kind: 'phase', timeMs: at + i * each, phase: 'policy', part: `part ${i}`, durationMs: each }))
+    const withParts = (list: Observation[], slowFrom: (o: Observation) => boolean) =>
+      list.flatMap((one) =>
+        one.phase === 'policy' && one.kind === 'phase'
+          ? [one, ...parts(one.timeMs, slowFrom(one) ? 1300 : 480).map((part) => ({ ...one, ...part }))]
+          : [one],
+      )
+    const list = withParts(
+      day((_, zone) => (zone === 'H1' ? { phases: { policy: 6500 } } : null)),
+      (one) => (one.durationMs ?? 0) > 6000,
+    )
+    const { counts, evidence } = said(list)
+    expect(counts['directory-slow']).toBeGreaterThanOrEqual(30)
+    expect(Object.keys(counts)).toEqual(['directory-slow'])
+    expect(evidence.join('\n')).toMatch(/other logons with zone H1 were slow in policy; elsewhere 0 of/)
+  })
+
+  it('of two troubles names the one that took more, also where no single clue shows it', () => {
+    const { counts, evidence } = said(
+      day((_, __, share) =>
+        share === QUAY
+          ? { phases: { ...slowAnd(5000), packages: 17_000 }, attrs: { shareLatencyMs: 40, packages: 12 } }
+          : { phases: { packages: 17_000 } },
+      ),
+    )
+    expect(Object.keys(counts)).toEqual(['packages-slow'])
+    expect(evidence.join('\n')).toContain('It explains more of the time than what is shown as well: share answers slowly.')
+  })
+  const slowAnd = (containerMs: number) => ({ container: 1100 + containerMs, profile: 3000 })
+})
