@@ -1,0 +1,154 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { makeWorld, type World } from '../containers/fixtures/world'
+import { scanShares } from '../containers/scan'
+import { peopleHandlers } from './routes'
+
+let world: World
+beforeAll(async () => {
+  world = await makeWorld()
+})
+afterAll(() => world.close())
+beforeEach(async () => {
+  await world.reset()
+  await world.database.exec(`truncate attempts, evidence, changes, journal; update hosts set sessions = '[]'`)
+})
+
+const caller = { name: 'vaas' }
+// Handlers take what the server hands them; here only input and caller matter.
+const ask = async <T>(handler: (call: never) => T, input: object): Promise<Awaited<T>> => await handler({ input, caller } as never)
+const people = () => peopleHandlers(world.context())
+const find = async (text: string) => (await ask(people().find, { query: { text } })).found.map(({ kind, id }) => [kind, id])
+const person = (id: string) => ask(people().person, { params: { id } })
+const logons = (who: string, outcomes: string[], lost = 0) =>
+  world.database.query(
+    `insert into attempts (id, thread, person, host, pool, started_ms, last_ms, total_ms, outcome, first, network, blame_ms, lost_ms, slow_ms, cause)
+    select $1::text || i, $1::text || i, $1, 'TH-1', 'ticket-hall', $2::bigint - i * 60000, $2::bigint, 20000, outcome, false, '', '{}', $4, 45000, case when outcome = 'failed' then 'share-full' end
+    from unnest($3::text[]) with ordinality as r(outcome, i)`,
+    [who, world.nowMs, outcomes, lost],
+  )
+
+describe('find', () => {
+  it('knows people, hosts, shares, pools and logons by any part of a name, in capitals or not', async () => {
+    world.put('mara/profile.vhdx', [0])
+    await scanShares(world.context())
+    await logons('mara', ['ready'])
+    expect(await find('mar')).toEqual([
+      ['person', 'mara'],
+      ['attempt', 'mara1'],
+    ])
+    expect(await find('MARA')).toEqual([['person', 'mara']])
+    expect(await find('th-')).toEqual([
+      ['host', 'TH-1'],
+      ['host', 'TH-2'],
+    ])
+    expect(await find('quay')).toEqual([['share', 'quay']])
+    expect(await find(String.raw`\\quay-fs1\pro`)).toEqual([['share', 'quay']])
+    expect(await find('halls')).toEqual([['pool', 'ticket-hall']])
+    expect(await find('nobody here')).toEqual([])
+  })
+
+  it('takes what is typed as it is: signs of patterns are only signs', async () => {
+    expect(await find('%')).toEqual([])
+    expect(await find('_')).toEqual([])
+    expect(await find(`'; drop table people; --`)).toEqual([])
+    expect(await find('ilse')).toEqual([['person', 'ilse']])
+  })
+})
+
+describe('people', () => {
+  it('are listed with how their logons of a week went', async () => {
+    await logons('mara', ['ready', 'slow', 'ready'])
+    await logons('ilse', ['failed'], 20_000)
+    const { people: list, total } = await ask(people().people, { query: { text: '' } })
+    expect([total, list.map(({ id, attempts, bad, enabled }) => [id, attempts, bad, enabled])]).toEqual([
+      3,
+      [
+        ['ilse', 1, 1, true],
+        ['jonas', 0, 0, false],
+        ['mara', 3, 0, true],
+      ],
+    ])
+    expect((await ask(people().people, { query: { text: 'il' } })).people.map(({ id }) => id)).toEqual(['ilse'])
+  })
+
+  it('have a page that says first what stands in the way of a logon', async () => {
+    expect((await person('mara')).verdict).toEqual({ ok: true, sentence: 'Nothing that is known here stands in the way of a logon.' })
+    expect((await person('jonas')).verdict.sentence).toBe('Their account is switched off.')
+    // Held by a host that does not list a session of theirs.
+    world.put('mara/profile.vhdx', [0])
+    world.holds = [{ share: world.quay.path, file: 'mara/profile.vhdx', host: 'TH-1', session: 's1', sinceMs: world.nowMs - 3_600_000 }]
+    await world.database.query(`update hosts set reported_ms = $1`, [world.nowMs])
+    await scanShares(world.context())
+    const held = await person('MARA')
+    expect(held.containers.map(({ holderHost, holderAlive }) => [holderHost, holderAlive])).toEqual([['TH-1', false]])
+    expect(held.verdict).toEqual({ ok: false, sentence: 'Their container is held by TH-1, which lists no session of theirs.' })
+    await logons('ilse', ['failed'], 20_000)
+    expect((await person('ilse')).verdict.sentence).toMatch(/^Their last logon failed: /)
+    expect(held.pools).toEqual([{ id: 'ticket-hall', name: 'Ticket halls', through: 'crew' }])
+  })
+
+  it('are told by their logons where the directory does not know them, and not at all where nobody does', async () => {
+    await logons('visitor', ['ready'])
+    expect(await person('visitor')).toMatchObject({
+      id: 'visitor',
+      pools: [],
+      verdict: { ok: false, sentence: 'No pool is granted to any of their groups.' },
+    })
+    await expect(person('nobody')).rejects.toMatchObject({ code: 'person.unknown' })
+  })
+})
+
+describe('a directory that is brought up to date', () => {
+  const org = (more: object = {}) => ({
+    people: [
+      { id: 'LARKMERE\\Mara', name: 'Mara', groups: ['crew'] },
+      { id: 'tove', name: 'Tove', groups: ['night crew'] },
+    ],
+    groups: [{ id: 'crew' }, { id: 'night crew', memberOf: ['crew'] }],
+    pools: [{ id: 'ticket-hall', name: 'Ticket halls', mode: 'container', grants: ['crew'] }],
+    hosts: [
+      { id: 'TH-1', pool: 'ticket-hall', image: '2026.11' },
+      { id: 'TH-2', pool: 'ticket-hall', image: '2026.11' },
+    ],
+    shares: [],
+    ...more,
+  })
+  const bring = (more: object = {}) => ask(people().importOrg, { body: org(more) })
+  const changes = () => world.database.query<{ sentence: string; who: string }>('select sentence, who from changes order by at_ms, id')
+
+  it('takes the place of what was known, and is in the journal; the same again changes nothing', async () => {
+    expect(await bring()).toEqual({ people: 2, groups: 2, pools: 1, hosts: 2 })
+    await bring()
+    expect(await world.database.query('select who, what, after from journal')).toEqual([
+      { who: 'vaas', what: 'brought the directory up to date', after: '2 people, 2 groups, 1 pools, 2 hosts' },
+    ])
+    expect(await find('ilse')).toEqual([])
+    // Groups within groups give the pool.
+    expect((await person('tove')).pools).toEqual([{ id: 'ticket-hall', name: 'Ticket halls', through: 'crew' }])
+  })
+
+  it('tells what has become of hosts, together where it is the same', async () => {
+    await bring()
+    await world.database.exec('truncate changes')
+    const image = (image: string, second = image) => [
+      { id: 'TH-1', pool: 'ticket-hall', image },
+      { id: 'TH-2', pool: 'ticket-hall', image: second },
+    ]
+    await bring({ hosts: image('2026.12') })
+    world.nowMs += 60_000
+    await bring({ hosts: [...image('2026.12', '2026.13'), { id: 'TH-3', pool: 'ticket-hall', image: '2026.13' }] })
+    expect((await changes()).map(({ sentence, who }) => [sentence, who])).toEqual([
+      ['2 hosts of ticket-hall changed from image 2026.11 to 2026.12.', 'vaas'],
+      ['TH-2 of ticket-hall changed from image 2026.12 to 2026.13.', 'vaas'],
+    ])
+  })
+
+  it('is refused whole where somebody comes twice, in capitals or not', async () => {
+    await bring()
+    const twice = bring({ people: [{ id: 'Tove' }, { id: 'tove' }, { id: 'aino' }] })
+    await expect(twice).rejects.toMatchObject({ code: 'request.invalid', where: [{ path: 'people' }] })
+    await expect(bring({ people: [{ id: 'Tove' }, { id: 'tove' }] })).rejects.toThrow('tove. Nothing was changed.')
+    expect(await find('aino')).toEqual([])
+    expect(await find('tove')).toEqual([['person', 'tove']])
+  })
+})
