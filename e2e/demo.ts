@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs'
 import { expect, type APIRequestContext, type Page } from '@playwright/test'
 
 /** The stand-ins' token and addresses, for tests that act as an exporter or make trouble. */
-export const token = (): string => readFileSync('.data/e2e/token', 'utf8')
+const token = (): string => readFileSync('.data/e2e/token', 'utf8')
 export const CONTROL = 'http://127.0.0.1:4141'
 export const auth = () => ({ authorization: `Bearer ${token()}` })
 

@@ -1,4 +1,4 @@
-// npm test: installs what it needs, then lint, types, architecture, unit tests, build, end-to-end tests.
+// npm test: installs what it needs, then lint, types, architecture, what nobody uses, unit tests, build, end-to-end tests.
 //   --quick leaves the end-to-end tests and the installing from Debian out (npm run check)
 import { spawnSync } from 'node:child_process'
 import { readFileSync, rmSync } from 'node:fs'
@@ -37,6 +37,7 @@ step('format', bin('prettier'), ['--check', '--log-level', 'warn', '.'])
 for (const part of ['core', 'server', 'tools']) step(`types: ${part}`, bin('tsc'), ['-p', `tsconfig.${part}.json`])
 step('types: web', bin('vue-tsc'), ['-p', 'tsconfig.web.json'])
 step('architecture', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'src'])
+step('nothing unused', bin('knip'), ['--no-progress'])
 build()
 step('unit tests', bin('vitest'), ['run', '--reporter=default', '--reporter=json', '--outputFile.json=.cache/unit.json'])
 if (!quick) step('end-to-end tests', bin('playwright'), ['test', '--reporter=list,json'], { PLAYWRIGHT_JSON_OUTPUT_NAME: '.cache/e2e.json' })

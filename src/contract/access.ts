@@ -16,7 +16,7 @@ const FullName = z.string().trim().min(1, 'a full name is needed').max(120)
 
 /** What a token may be used for. */
 export const TOKEN_SCOPES = ['evidence', 'agent', 'directory'] as const
-export const TokenScope = z.enum(TOKEN_SCOPES)
+const TokenScope = z.enum(TOKEN_SCOPES)
 
 export const AccountLine = z.object({
   name: z.string(),

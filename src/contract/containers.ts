@@ -1,7 +1,7 @@
 import { z } from 'zod'
 
 /** Something to look at in a container; codes and weights in core/containers/upkeep.ts. */
-export const UpkeepFinding = z.object({ code: z.string(), weight: z.enum(['now', 'soon', 'tidy']), sentence: z.string() })
+const UpkeepFinding = z.object({ code: z.string(), weight: z.enum(['now', 'soon', 'tidy']), sentence: z.string() })
 
 export const ContainerLine = z.object({
   id: z.string(),
@@ -50,7 +50,7 @@ export const ContainerQuery = z.object({
   finding: z.string().max(40).optional(),
 })
 
-export const ContainerAction = z.enum(['compact', 'repair', 'grow', 'release', 'set-aside', 'move', 'archive', 'copy'])
+const ContainerAction = z.enum(['compact', 'repair', 'grow', 'release', 'set-aside', 'move', 'archive', 'copy'])
 
 /** A file looked into: its structures with every value and its place, and what lies where. */
 export const ContainerPage = z.object({

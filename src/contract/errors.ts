@@ -1,5 +1,5 @@
 /** Every failure that a user can see: a stable code, a status, and a sentence that says what to do. Answered as RFC 9457 problems. */
-export const ERRORS = {
+const ERRORS = {
   'request.invalid': [400, 'The request is not as expected.'],
   'sign-in.required': [401, 'Sign in first.'],
   'first-account.code': [403, 'The code is not the one that the server printed at its start.'],

@@ -5,7 +5,7 @@ const text = z.string().min(1).max(500)
 const texts = z.union([text.transform((one) => [one]), z.array(text).min(1).max(20)])
 
 /** One rule of an event map. Published in docs/formats/event-map.md; the shape that the computation takes is EventRule (core/formats/eventlog). */
-export const EventRuleFile = z.strictObject({
+const EventRuleFile = z.strictObject({
   provider: text,
   id: z.number().int().min(0).max(65_535),
   when: z

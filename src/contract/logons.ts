@@ -1,6 +1,6 @@
 import { z } from 'zod'
 
-export const OutcomeName = z.enum(['ready', 'slow', 'degraded', 'failed', 'abandoned', 'open'])
+const OutcomeName = z.enum(['ready', 'slow', 'degraded', 'failed', 'abandoned', 'open'])
 
 export const AttemptLine = z.object({
   id: z.string(),
@@ -73,7 +73,7 @@ export const IncidentLine = z.object({
 })
 export type IncidentLine = z.infer<typeof IncidentLine>
 
-export const Clue = z.object({ for: z.boolean(), weight: z.number(), sentence: z.string(), detail: z.string().optional() })
+const Clue = z.object({ for: z.boolean(), weight: z.number(), sentence: z.string(), detail: z.string().optional() })
 
 /** Whether something that was done helped: the same people or place, before and after it. */
 export const Watch = z.object({
@@ -149,7 +149,7 @@ export const Finding = z.object({
   logOdds: z.object({ prior: z.number(), withEvidence: z.number() }),
 })
 export type Finding = z.infer<typeof Finding>
-export const DiagnosisRecord = z.object({
+const DiagnosisRecord = z.object({
   cause: Finding.nullable(),
   others: z.array(z.object({ id: z.string(), title: z.string(), confidence: z.number() })),
 })

@@ -113,7 +113,7 @@ export const PolicyPreview = z.object({
 })
 export type PolicyPreview = z.infer<typeof PolicyPreview>
 
-export const JobStep = z.object({
+const JobStep = z.object({
   title: z.string(),
   state: z.enum(['waiting', 'running', 'done', 'failed', 'skipped']),
   note: z.string().nullable(),

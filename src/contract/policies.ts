@@ -47,7 +47,7 @@ export const Rollout = z.object({
 const LogonCount = z.object({ count: z.number(), failed: z.number(), slow: z.number(), medianMs: z.number().nullable() })
 export type Rollout = z.infer<typeof Rollout>
 
-export const Draft = z.object({
+const Draft = z.object({
   set: computed<PolicySet>(),
   basedOn: z.number(),
   author: z.string(),

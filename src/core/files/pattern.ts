@@ -1,5 +1,5 @@
 /** Folders of a profile that have a name of their own, as the operating system's documentation gives them; the rest of a path is told below the profile. */
-export const VARIABLES: Readonly<Record<string, string>> = {
+const VARIABLES: Readonly<Record<string, string>> = {
   userprofile: '',
   profile: '',
   appdata: 'AppData\\Roaming',

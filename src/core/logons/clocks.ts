@@ -36,7 +36,7 @@ export function clockOffsets(attempts: Iterable<Timed>): Map<string, ClockOffset
 export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host'>
 
 /** The same for every machine of which anything can be said, with whether it is off by more than how well that is known. */
-export function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { readonly off: boolean }> {
+function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { readonly off: boolean }> {
   const gaps = new Map<string, Map<string, number[]>>()
   const inside = new Map<string, { low: number[]; high: number[] }>()
   for (const { phases, marks } of attempts) {

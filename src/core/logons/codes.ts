@@ -76,7 +76,7 @@ const OWN: readonly [string, string, boolean][] = [
   ['scanner.active', 'a scanner reads the container while it is attached', false],
 ]
 
-export const CODES: ReadonlyMap<string, Code> = new Map<string, Code>([
+const CODES: ReadonlyMap<string, Code> = new Map<string, Code>([
   ...NTSTATUS.map(([number, code, says]) => [code, { code, number, says, fails: true }] as const),
   ...KERBEROS.map(([number, code, says]) => [code, { code, number, says, fails: true }] as const),
   ...OWN.map(([code, says, fails]) => [code, { code, number: null, says, fails }] as const),

@@ -61,13 +61,13 @@ function isShown({ evidence, confidence }: Finding): boolean {
   return confidence >= CERTAIN || (confidence >= 0.83 && evidence.some((one) => one.for && one.weight >= SHOWS))
 }
 
-export const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
+const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
 
 /**
  * Weighs every cause of the catalogue against the evidence: each clue adds its weight to the cause's log odds, and the odds of all causes
  * and of "none of these" (odds 1) are normalised (to say anything at all; belief is told with odds of 0.3 for it, see SOMETHING_ELSE). Bayes' rule with independent clues; the weights are the catalogue authors' judgement.
  */
-export function diagnose(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Diagnosis {
+function diagnose(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Diagnosis {
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
   const facts = factsOf(measured, around, org, ordinary)
   const wrongProfile = measured.outcome === 'degraded'

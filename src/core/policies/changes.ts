@@ -190,7 +190,7 @@ const SHOWN_FACTS = [
 ] as const
 
 /** Facts of which not every value that is possible is among those hit. */
-export function circumstances(hit: readonly Situation[], possible: readonly Situation[]): ChangeGroup['only'] {
+function circumstances(hit: readonly Situation[], possible: readonly Situation[]): ChangeGroup['only'] {
   return SHOWN_FACTS.flatMap((fact) => {
     const values = (list: readonly Situation[]) => new Set(list.map(({ facts }) => sayFact(fact, facts)))
     const [some, every] = [values(hit), values(possible)]

@@ -80,7 +80,7 @@ export interface ConditionFault {
   readonly sentence: string
 }
 
-export const DEEPEST = 100
+const DEEPEST = 100
 const VERSION = /^\d{1,9}(\.\d{1,9}){0,5}$/
 const CLOCK = /^([01]\d|2[0-3]):[0-5]\d$|^24:00$/
 const DATE = /^\d{4}-\d{2}-\d{2}$/

@@ -1,5 +1,5 @@
 /** What a location may contain between percent signs; each is filled in per person on the host. */
-export const TOKENS = ['person', 'domain', 'pool'] as const
+const TOKENS = ['person', 'domain', 'pool'] as const
 
 export type LocationReading =
   | { readonly ok: true; readonly path: string }

@@ -42,7 +42,7 @@ export function endedWaivers(set: PolicySet, nowMs: number): { readonly id: stri
 }
 const hasEnded = ({ until }: Waiver, nowMs: number): boolean => Date.parse(until) <= nowMs
 
-export function sayDemand(demand: Demand): string {
+function sayDemand(demand: Demand): string {
   const setting = settingOf(demand.setting)
   if (!setting) return demand.setting
   return 'is' in demand

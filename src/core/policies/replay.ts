@@ -52,7 +52,7 @@ export interface Replay {
 }
 
 const HOUR_MS = 3_600_000
-export const RETURN_WITHIN_MS = 12 * HOUR_MS
+const RETURN_WITHIN_MS = 12 * HOUR_MS
 
 /**
  * What would have been, had these limits held: who is held how long, how many desktops at once, who comes back to nothing. Exact: every session is gone through,
@@ -218,7 +218,7 @@ export function pauses(stretches: Stretches, of: (row: number) => boolean, retur
 }
 
 /** Limits that people are used to, in minutes. */
-export const USUAL_LIMITS = [10, 15, 30, 60, 120, 240, 480, 720] as const
+const USUAL_LIMITS = [10, 15, 30, 60, 120, 240, 480, 720] as const
 
 export interface LimitSuggestion {
   /** Null where too few came back to say anything. */

@@ -32,7 +32,7 @@ export interface UniverseOptions {
   /** Policies whose beginning and end matter; without, all. */
   readonly policies?: readonly CompiledPolicy[]
 }
-export const SITUATIONS = 300_000
+const SITUATIONS = 300_000
 const HORIZON_DAYS = 366
 const DAY_MS = 86_400_000
 

@@ -45,7 +45,7 @@ export interface PoolReadiness {
 }
 
 /** A host that said nothing for so long is taken for silent: agents report about once a minute. */
-export const SILENT_MS = 5 * 60_000
+const SILENT_MS = 5 * 60_000
 
 /**
  * Whether the hosts of a pool are as they should be, what is to be done on each, and how they differ from each other.

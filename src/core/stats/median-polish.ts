@@ -46,7 +46,7 @@ export function medianPolish(table: readonly (readonly (number | null)[])[], rou
 }
 
 /** The median of what is there; 0 where nothing is. */
-export function medianOf(values: readonly (number | null)[]): number {
+function medianOf(values: readonly (number | null)[]): number {
   const sorted = values.filter((value): value is number => value !== null).sort((a, b) => a - b)
   const middle = sorted.length >> 1
   const upper = sorted[middle] ?? 0

@@ -26,7 +26,7 @@ export async function hashPassword(password: string): Promise<string> {
   return `scrypt$${salt.toString('base64')}$${(await derive(password, salt)).toString('base64')}`
 }
 
-export async function passwordFits(password: string, stored: string): Promise<boolean> {
+async function passwordFits(password: string, stored: string): Promise<boolean> {
   const [, salt = '', key = ''] = stored.split('$')
   const wanted = Buffer.from(key, 'base64')
   const given = await derive(password, Buffer.from(salt, 'base64'))

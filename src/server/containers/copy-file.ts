@@ -26,7 +26,7 @@ export interface CopyOptions {
 }
 
 /** Why a file was not copied, as a sentence. */
-export class CannotCopy extends Error {}
+class CannotCopy extends Error {}
 
 /**
  * Copies a file byte by byte to a place where none is; holes stay holes. It is written beside its place, made durable, compared with the original,

@@ -12,7 +12,7 @@ import { setAside } from './set-aside'
 import { containerRow, type ContainerRow, type ShareRow } from './store'
 
 /** Where containers lie that are archived; never looked at by hosts, nor by the scan. */
-export const ARCHIVE = '.archive'
+const ARCHIVE = '.archive'
 type Need = Pick<Context, 'fleet' | 'database' | 'disks' | 'now'>
 
 /** Of a share that was added by hand. */

@@ -49,7 +49,7 @@ export async function startDueWaves(context: Context): Promise<void> {
 }
 
 /** Moves what still has to be moved, until the wave's time is over; the rest waits for the same hours of the next night. */
-export function waveJob(context: Context, wave: WaveRow): NewJob {
+function waveJob(context: Context, wave: WaveRow): NewJob {
   const { database, now, live } = context
   const left = new Map(wave.moves.map((move) => [move.id, move]))
   const count = { moved: 0, bytes: 0, late: 0 }

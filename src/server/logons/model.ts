@@ -1,4 +1,4 @@
-import { EMPTY_ORG, readAccount, type Org } from '../../core/people'
+import { EMPTY_ORG, type Org } from '../../core/people'
 import type { Histogram } from '../../core/stats/histogram'
 import { packHistograms, unpackHistograms } from '../../core/stats/histogram'
 import { UsualModel } from '../../core/logons'
@@ -8,7 +8,7 @@ import { recentChanges } from '../journal/changes'
 export const HOUR_MS = 3_600_000
 export const DAY_MS = 24 * HOUR_MS
 /** The usual rests on this many whole days before the day of an attempt. */
-export const USUAL_DAYS = 14
+const USUAL_DAYS = 14
 
 export const dayOf = (ms: number): number => Math.floor(ms / DAY_MS) * DAY_MS
 export const hourOf = (ms: number): number => Math.floor(ms / HOUR_MS) * HOUR_MS
@@ -36,5 +36,3 @@ export async function loadOrg(handle: Queryable): Promise<Org> {
     (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('path', path, 'zone', zone))), '[]') from shares) as shares`)
   return { ...(row ?? EMPTY_ORG), changes: await recentChanges(handle, Date.now()) }
 }
-
-export const personKey = (account: string): string => readAccount(account).key

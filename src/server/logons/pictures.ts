@@ -12,7 +12,7 @@ export interface Picture {
 const DOTS_AN_HOUR = 170
 
 /** Draws a stretch of time from the attempts themselves. */
-export async function drawPicture(handle: Queryable, fromMs: number, toMs: number): Promise<Picture> {
+async function drawPicture(handle: Queryable, fromMs: number, toMs: number): Promise<Picture> {
   const most = Math.ceil(DOTS_AN_HOUR * Math.max(1, (toMs - fromMs) / HOUR_MS))
   const [row] = await handle.query<{ picture: { counts: Picture['counts'] | null; dots: Picture['dots'] | null } }>(
     `with w as materialized (select id, started_ms, total_ms, outcome, lost_ms from attempts where started_ms >= $1 and started_ms < $2),

@@ -16,7 +16,7 @@ const COLUMNS =
 type Row = Omit<Rollout, 'logons'>
 
 /** The version that is on its way, if any. */
-export async function openRollout(database: Queryable): Promise<Row | null> {
+async function openRollout(database: Queryable): Promise<Row | null> {
   const [row] = await database.query<Row>(`select ${COLUMNS} from rollouts where state in ('going', 'paused') order by version desc limit 1`)
   return row ?? null
 }

@@ -34,7 +34,7 @@ export const QUAY = String.raw`\\quay-fs1\profiles`
 export const HILL = String.raw`\\hill-fs1\profiles`
 /** New, and still without a single container. */
 export const QUAY2 = String.raw`\\quay-fs2\profiles`
-export const ZONES = ['Q1', 'Q2', 'H1'] as const
+const ZONES = ['Q1', 'Q2', 'H1'] as const
 export const SHIFT_STARTS = [5 * 60 + 40, 13 * 60 + 40, 21 * 60 + 40]
 
 export const POOLS: readonly PoolPlan[] = [

@@ -6,7 +6,7 @@ import { Random } from '../random'
 import type { ShareFolder } from './share'
 
 /** Where agents leave what they saw in a profile at logoff: one file a person, NDJSON, deflated. */
-export const INVENTORIES = '.inventory'
+const INVENTORIES = '.inventory'
 const MIB = 2 ** 20
 const DAY_MS = 86_400_000
 

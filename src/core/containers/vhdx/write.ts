@@ -176,7 +176,7 @@ function parentLocator({ path, dataWrite }: NonNullable<NewVhdx['parent']>): Uin
 }
 
 /** One entry of the log, at its beginning. Writes are whole sectors of 4 KiB ([MS-VHDX] 2.3.1). */
-export function logEntry(writes: readonly Write[], guid: string, fileBytes: number): Uint8Array {
+function logEntry(writes: readonly Write[], guid: string, fileBytes: number): Uint8Array {
   const sequence = 1n
   const sectors = writes.flatMap(({ offset, bytes }) =>
     Array.from({ length: bytes.length / LOG_SECTOR_BYTES }, (_, i) => ({

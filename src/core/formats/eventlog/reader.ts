@@ -104,7 +104,7 @@ export class EventLog {
 }
 
 /** What one event says by one rule. `person` is null where it names the system or a machine, undefined where it names nobody. */
-export function observed(rule: EventRule, event: LogEvent): Omit<Observation, 'person'> & { person: string | null | undefined } {
+function observed(rule: EventRule, event: LogEvent): Omit<Observation, 'person'> & { person: string | null | undefined } {
   const { data, user } = event
   const first = (templates: readonly string[] | undefined) => {
     for (const template of templates ?? []) {

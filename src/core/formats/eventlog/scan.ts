@@ -204,7 +204,7 @@ function contentOf(text: string, start: number, end: number, name: string): stri
 const ENTITIES: Readonly<Record<string, string>> = { amp: '&', lt: '<', gt: '>', quot: '"', apos: "'" }
 
 /** Text with its entities replaced (XML 1.0, 4.1 and 4.6); unknown ones stay as they are. */
-export function decoded(text: string): string {
+function decoded(text: string): string {
   if (!text.includes('&')) return text
   return text.replaceAll(/&(#x[0-9a-f]{1,6}|#\d{1,7}|\w{2,8});/gi, (whole, name: string) => {
     if (name[0] !== '#') return ENTITIES[name.toLowerCase()] ?? whole

@@ -2,7 +2,7 @@ import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { changeBefore, onlyTheirs, sitsAt } from './where'
 
-export function longestPart(facts: Facts, phase: string) {
+function longestPart(facts: Facts, phase: string) {
   const parts = facts.attempt.parts.filter((part) => part.phase === phase)
   return parts.reduce<(typeof parts)[number] | null>(
     (best, part) => (!best || part.endMs - part.startMs > best.endMs - best.startMs ? part : best),
@@ -160,7 +160,7 @@ export const packagesSlow: Cause = {
 }
 
 /** Against, where the trouble sits at another kind of place. */
-export function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
+function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
   return sitsAt(facts, phase, dimensions).flatMap((one) => (one.for ? [against(Math.min(2, one.weight), one.sentence)] : []))
 }
 

@@ -16,7 +16,7 @@ const NAMES: Readonly<Record<Dimension, string>> = {
   factor: 'second factor',
 }
 
-export const placeName = (at: Located['at']): string => at.map(({ dimension, value }) => `${NAMES[dimension]} ${value}`).join(' with ')
+const placeName = (at: Located['at']): string => at.map(({ dimension, value }) => `${NAMES[dimension]} ${value}`).join(' with ')
 
 /** From this gain on a place tells something. */
 const TELLS = 6

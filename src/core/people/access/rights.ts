@@ -16,10 +16,10 @@ export const RIGHT = {
   synchronise: 0x100000,
 } as const
 export const FULL = 0x1f01ff
-export const READ = 0x120089
-export const WRITE = 0x120116
-export const EXECUTE = 0x1200a0
-export const READ_AND_EXECUTE = READ | EXECUTE
+const READ = 0x120089
+const WRITE = 0x120116
+const EXECUTE = 0x1200a0
+const READ_AND_EXECUTE = READ | EXECUTE
 export const MODIFY = 0x1301bf
 const GENERIC_ALL = 0x10000000,
   GENERIC_EXECUTE = 0x20000000,
