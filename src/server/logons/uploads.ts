@@ -29,7 +29,13 @@ export class Uploads {
     const folder = join(config.dataFolder, 'uploads')
     await mkdir(folder, { recursive: true })
     const path = join(folder, id)
-    await pipeline(stream, createWriteStream(path))
+    try {
+      await pipeline(stream, createWriteStream(path))
+    } catch (error) {
+      // Half a file is of no use: whoever sent it sends it again.
+      await rm(path, { force: true })
+      throw error
+    }
     const { size } = await stat(path)
     const shown =
       basename(name.replaceAll('\\', '/'))

@@ -1,0 +1,147 @@
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { Readable } from 'node:stream'
+import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Database } from '../db/database'
+import { openEmbedded } from '../db/embedded'
+import { migrate } from '../db/migrate'
+import type { UploadProgress } from './intake-worker'
+import { Uploads } from './uploads'
+
+const folder = mkdtempSync(join(tmpdir(), 'ikebana-uploads-'))
+let database: Database
+beforeAll(async () => {
+  database = await openEmbedded()
+  await migrate(database)
+})
+beforeEach(() => database.exec('truncate uploads, journal'))
+afterAll(async () => {
+  await database.close()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+/** What reading a file comes to; by its text. */
+type Reading = (text: string, id: string) => Partial<UploadProgress> | Error
+function uploadsThat(read: Reading) {
+  const seen: string[] = []
+  let go: () => void = () => undefined
+  let gate = Promise.resolve()
+  const uploads = new Uploads({
+    config: { dataFolder: folder } as never,
+    database,
+    live: { tell: () => undefined } as never,
+    now: () => 1_795_000_000_000,
+    evidence: {
+      upload: async (path: string, upload: string) => {
+        const text = readFileSync(path, 'utf8')
+        seen.push(text)
+        await gate
+        const result = read(text, upload)
+        if (result instanceof Error) throw result
+        return { upload, bytesRead: text.length, observations: 0, refused: 0, attempts: 0, faults: [], unnamed: 0, named: 0, ...result }
+      },
+    } as never,
+  })
+  return {
+    uploads,
+    seen,
+    /** Nothing is read before `go`. */
+    hold: () => {
+      gate = new Promise((resolve) => (go = resolve))
+    },
+    go: () => {
+      go()
+    },
+    send: (text: string, name = 'logons.ndjson') => uploads.take(Readable.from([Buffer.from(text)]), name, 'vaas'),
+    ended: (id: string) =>
+      vi.waitFor(async () => {
+        const state = await uploads.state(id)
+        if (!state || state.state === 'reading') throw new Error('still reading')
+        return state
+      }),
+  }
+}
+const onDisk = () => readdirSync(join(folder, 'uploads'))
+const fault = (line: number, reason: string) => ({ line, byte: line * 10, code: 'record.time', reason, excerpt: '{' })
+
+describe('an evidence file', () => {
+  it('is told of while it is read, says what was read and refused, and is then gone from disk', async () => {
+    const desk = uploadsThat(() => ({ observations: 12, refused: 1, faults: [fault(3, 'time is missing')] }))
+    desk.hold()
+    const { id, state, name, bytes } = await desk.send('{"a":1}\n')
+    expect([state, name, bytes]).toEqual(['reading', 'logons.ndjson', 8])
+    desk.uploads.progress({ upload: id, bytesRead: 5, observations: 4, refused: 0, attempts: 0, faults: [], unnamed: 0, named: 0 })
+    expect(await desk.uploads.state(id)).toMatchObject({ state: 'reading', bytesRead: 5, observations: 4 })
+    expect((await desk.uploads.list()).map(({ bytesRead }) => bytesRead)).toEqual([5])
+    desk.go()
+    expect(await desk.ended(id)).toMatchObject({ state: 'done', bytesRead: 8, sentence: '12 records were read, 1 were refused.' })
+    expect(await desk.uploads.faults(id)).toEqual([fault(3, 'time is missing')])
+    await vi.waitFor(() => expect(onDisk()).toEqual([]))
+    expect(await database.query('select who, what, target, after from journal')).toEqual([
+      { who: 'vaas', what: 'read evidence file', target: 'logons.ndjson', after: '12 records read, 1 refused' },
+    ])
+  })
+
+  it('of which nothing could be read has failed, and says why', async () => {
+    const desk = uploadsThat((text) => (text === '' ? {} : { refused: 2, faults: [fault(1, 'not valid JSON'), fault(2, 'x')] }))
+    expect(await desk.ended((await desk.send('no')).id)).toMatchObject({ state: 'failed', sentence: 'Nothing could be read: not valid JSON.' })
+    expect(await desk.ended((await desk.send('')).id)).toMatchObject({ state: 'failed', sentence: 'Nothing could be read: the file is empty.' })
+  })
+
+  it('that is stopped, or cannot be read to its end, keeps what was read and says so', async () => {
+    const desk = uploadsThat((text) => new Error(text))
+    expect(await desk.ended((await desk.send('cancelled')).id)).toMatchObject({
+      state: 'cancelled',
+      sentence: 'Stopped on request. What had been read was kept.',
+    })
+    expect(await desk.ended((await desk.send('The disk is full')).id)).toMatchObject({
+      state: 'failed',
+      sentence: 'Reading stopped: The disk is full. What had been read was kept.',
+    })
+    await vi.waitFor(() => expect(onDisk()).toEqual([]))
+  })
+
+  it.each([
+    ['../../etc/passwd', 'passwd'],
+    ['C:\\logs\\TH-1 logons.xml', 'TH-1 logons.xml'],
+    ['a<b>|"c".csv', 'a_b___c_.csv'],
+    ['', 'evidence'],
+    ['x'.repeat(500), 'x'.repeat(120)],
+  ])('called “%s” is shown as “%s”, and lies under a number of its own', async (sent, shown) => {
+    const desk = uploadsThat(() => ({ observations: 1 }))
+    const { id, name } = await desk.send('{}', sent)
+    expect(name).toBe(shown)
+    await desk.ended(id)
+  })
+
+  it('that breaks off while it is sent leaves nothing behind', async () => {
+    const desk = uploadsThat(() => ({ observations: 1 }))
+    const broken = Readable.from(
+      (function* () {
+        yield Buffer.from('{"a":1}\n')
+        throw new Error('the line is gone')
+      })(),
+    )
+    await expect(desk.uploads.take(broken, 'half.ndjson', 'vaas')).rejects.toThrow('the line is gone')
+    expect([onDisk(), desk.seen, await desk.uploads.list()]).toEqual([[], [], []])
+  })
+
+  it('that speaks of persons whom nobody named waits for one that names them, and is read again then', async () => {
+    let named = false
+    const desk = uploadsThat((text) => {
+      if (text === 'names') {
+        named = true
+        return { observations: 1, named: 2 }
+      }
+      return named ? { observations: 5 } : { observations: 2, refused: 3, unnamed: 3 }
+    })
+    const { id } = await desk.send('speaks')
+    expect(await desk.ended(id)).toMatchObject({ observations: 2, refused: 3 })
+    expect(onDisk()).toEqual([id])
+    await desk.ended((await desk.send('names')).id)
+    await vi.waitFor(async () => expect(await desk.uploads.state(id)).toMatchObject({ state: 'done', observations: 5, refused: 0 }))
+    expect(desk.seen).toEqual(['speaks', 'names', 'speaks'])
+    await vi.waitFor(() => expect(onDisk()).toEqual([]))
+  })
+})
