@@ -110,7 +110,8 @@ const ticks = computed(() => {
       </g>
     </svg>
     <p class="legend small">
-      <span class="swatch" aria-hidden="true" /> usual band: the middle 80 % {{ basis }} in the four weeks before
+      <template v-if="band"><span class="swatch" aria-hidden="true" /> usual band: the middle 80 % {{ basis }} in the four weeks before</template
+      ><template v-else>Nothing is known of the four weeks before: there is no usual band.</template>
       <template v-if="today.dots.id.length < today.dots.shownOf">
         · {{ today.dots.id.length.toLocaleString('en-GB') }} of {{ today.dots.shownOf.toLocaleString('en-GB') }} drawn</template
       >
