@@ -100,6 +100,14 @@ export interface Crowd {
   readonly whenQuiet: Contrast['inside']
 }
 
+/** Logons on a share by slots, the median of those that had any, from how many on a slot is crowded, and how many logons came in such. */
+interface Slots {
+  readonly counts: ReadonlyMap<number, number>
+  readonly median: number
+  readonly crowdedFrom: number
+  readonly crowded: number
+}
+
 const WIDTH = DIMENSIONS.length
 const NO_COLUMN = new Int32Array(0)
 
@@ -117,7 +125,7 @@ export class Around {
   readonly #alike = new Int32Array(1 << (WIDTH + 1))
   readonly #numbers = new Map<string, number>([['', 0]])
   #next = 1
-  readonly #slotsOf = new Map<number, { slot: number; rows: number; counts: ReadonlyMap<number, number>; median: number }>()
+  readonly #slotsOf = new Map<number, Slots & { readonly slot: number; readonly rows: number }>()
 
   add(neighbour: Neighbour): void {
     this.addAll([neighbour])
@@ -314,16 +322,14 @@ export class Around {
   crowd(self: Neighbour, phase: string): Crowd {
     const [bit] = this.#trouble(self, phase)
     const [column, own] = this.#column(self, 'share')
-    const { counts, median } = this.#slots(column, own, self.atMs)
-    const crowdedFrom = Math.max(4, 2 * median)
+    const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(column, own, self.atMs)
     const [nearFrom, nearTo] = this.#range(self.atMs, SLOT_MS / 2)
     let near = 0
     for (let row = nearFrom; row < nearTo; row++) if (column[row] === own) near++
     const whenCrowded = { n: 0, hit: 0 }
     const whenQuiet = { n: 0, hit: 0 }
     // As a rule there is no crowd at all, and nobody has to look for one all day long.
-    let crowdedLeft = 0
-    for (const n of counts.values()) if (n >= crowdedFrom) crowdedLeft += n
+    let crowdedLeft = crowdedRows
     this.#outwards(self, FAR_MS, (row) => {
       if (column[row] !== own) return true
       const crowded = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom
@@ -339,7 +345,7 @@ export class Around {
   }
 
   /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */
-  #slots(column: Int32Array, own: number, atMs: number): { readonly counts: ReadonlyMap<number, number>; readonly median: number } {
+  #slots(column: Int32Array, own: number, atMs: number): Slots {
     const slot = Math.floor(atMs / SLOT_MS)
     const kept = this.#slotsOf.get(own)
     if (kept?.slot === slot && Math.abs(kept.rows - this.#size) <= 0.02 * kept.rows) return kept
@@ -351,7 +357,10 @@ export class Around {
       counts.set(at, (counts.get(at) ?? 0) + 1)
     }
     const sorted = [...counts.values()].sort((a, b) => a - b)
-    const result = { slot, rows: this.#size, counts, median: sorted[sorted.length >> 1] ?? 0 }
+    const median = sorted[sorted.length >> 1] ?? 0
+    const crowdedFrom = Math.max(4, 2 * median)
+    const crowded = sorted.reduce((sum, n) => (n >= crowdedFrom ? sum + n : sum), 0)
+    const result = { slot, rows: this.#size, counts, median, crowdedFrom, crowded }
     this.#slotsOf.set(own, result)
     return result
   }

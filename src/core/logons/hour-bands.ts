@@ -1,6 +1,8 @@
 import { Histogram } from '../stats/histogram'
+import { weekdayOf, weekOf } from '../stats/zone'
 
 const HOUR_MS = 3_600_000
+const DAY_MS = 24 * HOUR_MS
 const WEEK_HOURS = 7 * 24
 /** So many logons in an hour of the week, over so many weeks, say what is usual in it. */
 const ENOUGH = 30
@@ -30,7 +32,7 @@ export class HourBands {
   add(hourMs: number, histogram: Histogram): void {
     const hour = this.#hours[this.#weekHour(hourMs)]
     hour?.histogram.merge(histogram)
-    if (histogram.n > 0) hour?.weeks.add(Math.floor(hourMs / HOUR_MS / WEEK_HOURS))
+    if (histogram.n > 0) hour?.weeks.add(weekOf(Math.floor((hourMs + this.offsetMs) / DAY_MS)))
     this.#known.clear()
   }
 
@@ -66,9 +68,9 @@ export class HourBands {
 
   /** The hour of the week, Monday's first is 0. */
   #weekHour(ms: number): number {
-    // 1 January 1970 was a Thursday.
-    const hour = Math.floor((ms + this.offsetMs) / HOUR_MS) + 3 * 24
-    return ((hour % WEEK_HOURS) + WEEK_HOURS) % WEEK_HOURS
+    const hour = Math.floor((ms + this.offsetMs) / HOUR_MS)
+    const day = Math.floor(hour / 24)
+    return 24 * weekdayOf(day) + (hour - 24 * day)
   }
 }
 

@@ -1,4 +1,5 @@
 import { BUCKETS, bucketOf, quantilesIn, readPacked } from '../stats/histogram'
+import { weekdayOf } from '../stats/zone'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { TIMED_PHASES, UNRECORDED } from './observation'
@@ -35,9 +36,7 @@ const NO_SLOT = -1
 export function slotOf(ms: number, first: boolean): number {
   if (first) return NO_SLOT
   const slot = Math.floor(ms / SLOT_MS)
-  // 1 January 1970 was a Thursday.
-  const weekday = (Math.floor(slot / DAY_SLOTS) + 3) % 7
-  return (slot % DAY_SLOTS) + (weekday >= 5 ? DAY_SLOTS : 0)
+  return (slot % DAY_SLOTS) + (weekdayOf(Math.floor(slot / DAY_SLOTS)) >= 5 ? DAY_SLOTS : 0)
 }
 
 /** One duration for each of SERIES, in milliseconds. A phase that did not occur counts as 0. */
@@ -82,6 +81,8 @@ const AT_LEAST = 5
 /** So many in the same hours say what is usual in them; it counts where that is so much quicker than otherwise. */
 const ENOUGH_OF_HOURS = 60
 const QUICKER = 0.9
+/** Where so many of all are in them, they are no hours apart. */
+const NEARLY_ALL = 0.9
 
 /** With more kinds than this (at most about 60 MB), further ones have only a usual together. No organisation has so many; broken evidence may. */
 const MOST_CELLS = 2000
@@ -154,7 +155,7 @@ export class UsualModel {
     for (const level of levels) {
       if (level.n >= ENOUGH) {
         const usual = read(level)
-        if (level !== levels[0] || !hours || hours.n < ENOUGH_OF_HOURS || hours.n > 0.9 * level.n) return usual
+        if (level !== levels[0] || !hours || hours.n < ENOUGH_OF_HOURS || hours.n > NEARLY_ALL * level.n) return usual
         const then = read(hours)
         return (then.series['total']?.medianMs ?? 0) < QUICKER * (usual.series['total']?.medianMs ?? 0) ? then : usual
       }

@@ -1,4 +1,4 @@
-import { zoneOffsetMs } from '../stats/zone'
+import { weekdayOf, zoneOffsetMs } from '../stats/zone'
 import { inRange, readAddress, readRange, type Address, type Range } from './address'
 import { DAYS, FACTS, leafOf, type Leaf, type Span, type TimeWindow } from './condition'
 
@@ -155,8 +155,7 @@ export function inWindow(window: TimeWindow, atMs: number): boolean {
 }
 
 function onDay({ days, firstDay, lastDay }: TimeWindow, day: number): boolean {
-  // Day 0, 1 January 1970, was a Thursday.
-  const weekday = DAYS[(((day + 3) % 7) + 7) % 7]
+  const weekday = DAYS[weekdayOf(day)]
   if (days && weekday && !days.includes(weekday)) return false
   const from = firstDay === undefined ? -Infinity : Date.parse(firstDay) / DAY_MS
   const until = lastDay === undefined ? Infinity : Date.parse(lastDay) / DAY_MS

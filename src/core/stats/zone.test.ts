@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { localHourMs, zoneOffsetMs } from './zone'
+import { localHourMs, zoneOffsetMs, weekdayOf, weekOf } from './zone'
 
 const HOUR = 3_600_000
 const ZONE = 'Europe/Copenhagen'
@@ -22,5 +22,15 @@ describe('a time zone', () => {
     const before = Date.UTC(2026, 9, 24, 12)
     expect(localHourMs(ZONE, before, 1, 1)).toBe(Date.UTC(2026, 9, 24, 23))
     expect(localHourMs(ZONE, before, 1, 5)).toBe(Date.UTC(2026, 9, 25, 4))
+  })
+})
+
+describe('weekdays', () => {
+  it('are those of the calendar, also before 1970, and a week goes from Monday to Sunday', () => {
+    for (let day = -1000; day < 25_000; day++) {
+      const weekday = weekdayOf(day)
+      expect(weekday).toBe((new Date(day * 86_400_000).getUTCDay() + 6) % 7)
+      expect(weekOf(day) - weekOf(day - 1)).toBe(weekday === 0 ? 1 : 0)
+    }
   })
 })

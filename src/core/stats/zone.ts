@@ -36,3 +36,8 @@ export function localHourMs(timeZone: string, atMs: number, daysLater: number, h
   const guess = local - zoneOffsetMs(timeZone, local)
   return local - zoneOffsetMs(timeZone, guess)
 }
+
+/** The weekday of a day counted from 1 January 1970, which was a Thursday: 0 is Monday. */
+export const weekdayOf = (day: number): number => (((day + 3) % 7) + 7) % 7
+/** The week, from Monday on, that such a day is in: a number for it. */
+export const weekOf = (day: number): number => Math.floor((day + 3) / 7)

@@ -25,7 +25,7 @@ import {
   type Descriptor,
 } from '../../core/people'
 import { theilSen, weekShape, whenReached } from '../../core/stats/trend'
-import { zoneOffsetMs } from '../../core/stats/zone'
+import { weekdayOf, weekOf, zoneOffsetMs } from '../../core/stats/zone'
 import { StepStopped, type NewJob } from '../journal/jobs'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
@@ -37,7 +37,6 @@ import { shareLines } from './store'
 const DAY_MS = 86_400_000
 /** A trend is looked for in so many days. */
 const TREND_DAYS = 60
-const MONDAY_MS = Date.UTC(2026, 0, 5)
 
 interface Directory {
   readonly people: readonly { id: string; name: string; sid: string | null; groups: string[]; enabled: boolean }[]
@@ -140,9 +139,9 @@ async function readSharePage(context: Context, id: string): Promise<SharePage> {
     trend &&
     weekShape(
       points.map(({ atMs, usedBytes }) => {
-        // Days since a Monday, in the organisation's time.
-        const since = Math.floor((atMs + offsetMs - MONDAY_MS) / DAY_MS)
-        return { x: (atMs - nowMs) / DAY_MS, y: usedBytes, day: ((since % 7) + 7) % 7, week: Math.floor(since / 7) }
+        // By the days of the organisation.
+        const day = Math.floor((atMs + offsetMs) / DAY_MS)
+        return { x: (atMs - nowMs) / DAY_MS, y: usedBytes, day: weekdayOf(day), week: weekOf(day) }
       }),
       trend,
     )

@@ -32,7 +32,6 @@ const { data, isPending, error, refetch } = useQuery({
   queryFn: ({ signal }) => call('containers', { query: query.value }, signal),
   placeholderData: keepPreviousData,
 })
-const shown = ref(100)
 const columns: Column<ContainerLine>[] = [
   { key: 'person', title: 'Person', sort: (c) => c.name ?? c.person },
   { key: 'file', title: 'File', sort: (c) => c.id },
@@ -55,7 +54,6 @@ const chosen = computed(() => data.value?.containers.filter(({ id }) => selected
 watch(query, () => {
   selected.value = []
 })
-const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
 </script>
 
 <template>
@@ -88,7 +86,8 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
         v-model:selected="selected"
         :selectable="session.isAdministrator"
         :columns="columns"
-        :rows="rows"
+        :rows="data.containers"
+        :most="100"
         :row-key="(c) => c.id"
         :go="go"
         label="Containers"
@@ -140,9 +139,6 @@ const rows = computed(() => data.value?.containers.slice(0, shown.value) ?? [])
           }}</span></template
         >
       </DataTable>
-      <BButton v-if="data.containers.length > shown" variant="outline-secondary" class="mt-3" @click="shown += 200"
-        >{{ count(data.containers.length - shown) }} more</BButton
-      >
     </section>
     <aside class="margin" aria-label="What to look at, and the shares">
       <h2>To look at</h2>

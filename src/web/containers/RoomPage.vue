@@ -44,7 +44,6 @@ const columns: Column<MoveLine>[] = [
   { key: 'slot', title: 'Logs on about', sort: (m) => m.slot },
   { key: 'because', title: 'Because its share is', sort: (m) => m.because },
 ]
-const shown = ref(20)
 const bars = computed(() => roomBars(data.value?.shares ?? [], data.value?.after ?? []))
 const used = computed(() => (data.value?.shares ?? []).reduce((sum, { usedBytes }) => sum + usedBytes, 0))
 const total = computed(() => (data.value?.shares ?? []).reduce((sum, { totalBytes }) => sum + totalBytes, 0))
@@ -123,7 +122,7 @@ const csv = computed(() =>
       </ul>
       <template v-if="data.moves.length">
         <div class="toolbar"><a :href="csv" download="moves.csv">Export CSV</a></div>
-        <DataTable :columns="columns" :rows="data.moves.slice(0, shown)" :row-key="(m) => m.id" label="Moves" empty="Nothing has to move.">
+        <DataTable :columns="columns" :rows="data.moves" :most="20" :row-key="(m) => m.id" label="Moves" empty="Nothing has to move.">
           <template #person="{ row }"
             ><RouterLink v-if="row.person && row.name" class="plum" :to="`/people/${encodeURIComponent(row.person)}`">{{ row.name }}</RouterLink
             ><span v-else class="quiet">nobody</span></template
@@ -139,9 +138,6 @@ const csv = computed(() =>
           <template #slot="{ row }">{{ row.slot === null ? 'not known' : slotSays(row.slot) }}</template>
           <template #because="{ row }">{{ BECAUSE[row.because] }}</template>
         </DataTable>
-        <BButton v-if="data.moves.length > shown" variant="outline-secondary" class="mt-3" @click="shown += 200"
-          >{{ count(data.moves.length - shown) }} more</BButton
-        >
       </template>
     </section>
     <aside class="margin" aria-label="What the plan shall bring about">

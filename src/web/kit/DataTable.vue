@@ -1,6 +1,7 @@
 <script setup lang="ts" generic="T extends object">
 import { computed, ref } from 'vue'
 import { csvAddress } from './csv'
+import { count } from './format'
 
 /** A list that sorts by any column. Cells are slots by column name. */
 export interface Column<R> {
@@ -8,8 +9,9 @@ export interface Column<R> {
   readonly title: string
   readonly number?: boolean
   readonly sort?: (row: R) => number | string | null
-  /** What stands in its place in a CSV file, where not what it is sorted by. */
+  /** What stands in its place in a CSV file, where not what it is sorted by; and what its numbers count there. */
   readonly csv?: (row: R) => number | string | null
+  readonly unit?: string
 }
 
 const props = defineProps<{
@@ -22,15 +24,17 @@ const props = defineProps<{
   selectable?: boolean
   /** The name of a CSV file with these rows, for a list that the server does not export itself. */
   csv?: string
+  /** So many are shown until more are asked for; all are sorted, and in the file. */
+  most?: number
 }>()
 /** Keys of the rows that are ticked, where the list is selectable. */
 const selected = defineModel<(string | number)[]>('selected', { default: () => [] })
-const all = computed(() => props.rows.length > 0 && props.rows.every((row) => selected.value.includes(props.rowKey(row))))
+const all = computed(() => shown.value.length > 0 && shown.value.every((row) => selected.value.includes(props.rowKey(row))))
 function tick(key: string | number, on: boolean): void {
   selected.value = on ? [...selected.value, key] : selected.value.filter((one) => one !== key)
 }
 const tickAll = (on: boolean) => {
-  selected.value = on ? props.rows.map(props.rowKey) : []
+  selected.value = on ? shown.value.map(props.rowKey) : []
 }
 const sortBy = ref<string | null>(null)
 const down = ref(true)
@@ -47,6 +51,10 @@ const sorted = computed(() => {
   })
 })
 
+const MORE = 200
+const asked = ref(0)
+const shown = computed(() => (props.most === undefined ? sorted.value : sorted.value.slice(0, props.most + asked.value)))
+
 function sort(column: Column<T>): void {
   if (sortBy.value === column.key) down.value = !down.value
   else {
@@ -57,9 +65,9 @@ function sort(column: Column<T>): void {
 /** As shown, in the order shown; made when it is asked for. */
 const address = ref('')
 function make(): void {
-  const written = props.columns.flatMap(({ title, csv, sort: value }) => {
+  const written = props.columns.flatMap(({ title, unit, csv, sort: value }) => {
     const cell = csv ?? value
-    return cell ? [{ title, cell }] : []
+    return cell ? [{ title: unit ? `${title} (${unit})` : title, cell }] : []
   })
   address.value = csvAddress(sorted.value.map((row) => Object.fromEntries(written.map(({ title, cell }) => [title, cell(row)]))))
 }
@@ -84,7 +92,7 @@ const sortState = (column: Column<T>) => (sortBy.value !== column.key ? undefine
         </tr>
       </thead>
       <tbody>
-        <tr v-for="row in sorted" :key="rowKey(row)" :class="{ go }" :tabindex="go ? 0 : undefined" @click="go?.(row)" @keydown.enter="go?.(row)">
+        <tr v-for="row in shown" :key="rowKey(row)" :class="{ go }" :tabindex="go ? 0 : undefined" @click="go?.(row)" @keydown.enter="go?.(row)">
           <td v-if="selectable" @click.stop>
             <input
               type="checkbox"
@@ -97,11 +105,18 @@ const sortState = (column: Column<T>) => (sortBy.value !== column.key ? undefine
         </tr>
       </tbody>
     </table>
+    <BButton v-if="shown.length < rows.length" variant="link" class="more" @click="asked += MORE"
+      >{{ count(rows.length - shown.length) }} more</BButton
+    >
     <a v-if="csv" class="csv small" :href="address" :download="`${csv}.csv`" @pointerdown="make" @focus="make">CSV</a>
   </div>
 </template>
 
 <style scoped>
+.more {
+  display: block;
+  padding: 8px 0;
+}
 .csv {
   display: inline-block;
   padding: 4px 0;

@@ -58,7 +58,7 @@ const clocks = useQuery({ queryKey: ['clocks'], queryFn: () => call('clocks', {}
 type Clock = Output<'clocks'>['clocks'][number]
 const clockColumns: Column<Clock>[] = [
   { key: 'machine', title: 'Machine', sort: (r) => r.machine },
-  { key: 'offset', title: 'Its clock is', number: true, sort: (r) => r.offsetMs },
+  { key: 'offset', title: 'Its clock is', number: true, sort: (r) => r.offsetMs, unit: 'ms ahead' },
   { key: 'n', title: 'Told by', number: true, sort: (r) => r.n },
   { key: 'since', title: 'Found', sort: (r) => r.sinceMs, csv: (r) => isoOf(r.sinceMs) },
 ]

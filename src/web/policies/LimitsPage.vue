@@ -59,8 +59,14 @@ const columnsOf: Column<GroupSuggestion>[] = [
   { key: 'group', title: 'Group', sort: ({ group }) => group },
   { key: 'people', title: 'People', number: true, sort: ({ people }) => people },
   { key: 'returns', title: 'Returns', number: true, sort: ({ returns }) => returns },
-  { key: 'minutes', title: 'Would do', number: true, sort: ({ minutes: enough }) => enough },
-  { key: 'found', title: 'Find it', number: true, sort: ({ minutes: enough, found, returns }) => (enough === null ? null : found / returns) },
+  { key: 'minutes', title: 'Would do', number: true, sort: ({ minutes: enough }) => enough, unit: 'min' },
+  {
+    key: 'found',
+    title: 'Find it',
+    number: true,
+    unit: '%',
+    sort: ({ minutes: enough, found, returns }) => (enough === null ? null : Math.round((1000 * found) / returns) / 10),
+  },
   { key: 'do', title: '' },
 ]
 const before = computed(() => now.value?.pools[pool.value])

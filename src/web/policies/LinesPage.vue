@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref, watch } from 'vue'
+import { computed, reactive, watch } from 'vue'
 import { LINE_CLASSES, lineClasses, readinessFor, sayValueOf, settingOf, type LineSample, type Readiness } from '../../core/policies'
 import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, duration, percent, plural } from '../kit/format'
@@ -101,8 +101,7 @@ function sayValue(id: string, value: unknown): string {
 }
 const sayWay = (transport: string) => (transport === 'relay' ? 'over the relay' : transport)
 const sayReadiness = ({ ready, lacks }: Readiness) => (ready ? 'yes' : lacks.join(' '))
-/** So many who flip are shown until more are asked for. */
-const shown = ref(15)
+const inPercent = (part: number) => Math.round(1000 * part) / 10
 /** A row of a list. */
 type Of<T extends { value: unknown }> = T['value'] extends readonly (infer R)[] ? R : never
 type Classed = NonNullable<typeof classed.value>
@@ -112,19 +111,20 @@ const networkColumns: Column<Classed['networks'][number]>[] = [
     key: name,
     title: name[0]?.toUpperCase() + name.slice(1),
     number: true,
-    sort: ({ counts, all }: Classed['networks'][number]) => (counts[i] ?? 0) / all,
+    sort: ({ counts, all }: Classed['networks'][number]) => inPercent((counts[i] ?? 0) / all),
+    unit: '%',
   })),
-  { key: 'kbps', title: 'Bandwidth, middle', number: true, sort: ({ kbps }) => kbps },
-  { key: 'rtt', title: 'Round trip, middle', number: true, sort: ({ rtt }) => rtt },
+  { key: 'kbps', title: 'Bandwidth, middle', number: true, sort: ({ kbps }) => kbps, unit: 'kbit/s' },
+  { key: 'rtt', title: 'Round trip, middle', number: true, sort: ({ rtt }) => rtt, unit: 'ms' },
   { key: 'bar', title: '' },
 ]
 const wayColumns: Column<Of<typeof ways>>[] = [
   { key: 'network', title: 'Network', sort: ({ network }) => network },
   { key: 'way', title: 'Way', sort: ({ transport }) => sayWay(transport) },
   { key: 'logons', title: 'Logons, 7 days', number: true, sort: ({ logons }) => logons },
-  { key: 'part', title: 'Of that network', number: true, sort: ({ logons, all }) => logons / all },
-  { key: 'connect', title: 'Connect, middle', number: true, sort: ({ connectMs }) => connectMs },
-  { key: 'lost', title: 'Lost time', number: true, sort: ({ lost, logons }) => lost / logons },
+  { key: 'part', title: 'Of that network', number: true, sort: ({ logons, all }) => inPercent(logons / all), unit: '%' },
+  { key: 'connect', title: 'Connect, middle', number: true, sort: ({ connectMs }) => connectMs, unit: 'ms' },
+  { key: 'lost', title: 'Lost time', number: true, sort: ({ lost, logons }) => inPercent(lost / logons), unit: '%' },
 ]
 const flipColumns: Column<Classed['flips'][number]>[] = [
   { key: 'person', title: 'Person', sort: ({ person }) => person },
@@ -220,7 +220,8 @@ const switched = computed(() =>
         <DataTable
           v-else
           :columns="flipColumns"
-          :rows="classed.flips.slice(0, shown)"
+          :rows="classed.flips"
+          :most="15"
           :row-key="({ person }) => person"
           label="Who flips"
           empty="Nobody."
@@ -236,9 +237,6 @@ const switched = computed(() =>
           >
           <template #sessions="{ row }">{{ row.sessions }}</template>
         </DataTable>
-        <BButton v-if="classed.flips.length > shown" variant="link" @click="shown = classed.flips.length"
-          >and {{ classed.flips.length - shown }} more</BButton
-        >
       </template>
       <h2>Ready for direct transport, and for calls at the client</h2>
       <div class="toolbar">

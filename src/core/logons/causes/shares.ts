@@ -100,7 +100,8 @@ export const farShare: Cause = {
     const share = facts.text('share')
     const zone = facts.text('zone')
     const zoneOfShare = facts.org.shares?.find(({ path }) => path.toLowerCase() === share?.toLowerCase())?.zone
-    const clues: Clue[] = [...latency(facts, false)]
+    const asEver = latency(facts, false)
+    const clues: Clue[] = []
     const { inside, outside } = facts.around.contrast(facts.self, 'zone', excess.phase, ['share'])
     const best = facts.located(excess.phase)[0]
     const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
@@ -116,8 +117,8 @@ export const farShare: Cause = {
         zoneOfShare === zone ? against(5, `Host and share are both in ${zone}.`) : clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`),
       )
     // That the share is as quick as ever says nothing of how far it is.
-    if (clues.filter((one) => one.for).length <= latency(facts, false).filter((one) => one.for).length) return null
-    return [...clues, ...otherPhase(facts, SHARE_PHASES)]
+    if (!clues.some((one) => one.for)) return null
+    return [...asEver, ...clues, ...otherPhase(facts, SHARE_PHASES)]
   },
   sentence: (facts) =>
     `The way from ${facts.text('zone') ?? 'the host'} to ${facts.text('share') ?? 'the share'} is long; others on the same share are nearer.`,
