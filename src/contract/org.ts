@@ -52,6 +52,7 @@ export const OrgFile = z.object({
       }),
     )
     .default([]),
+  containers: z.array(z.object({ person: id, share: id.optional() })).optional(),
   shares: z.array(z.object({ id, path: z.string(), zone: z.string().optional(), freeBytes: z.number().optional() })).default([]),
   /** What was altered, when and where: looked at when something began. */
   changes: z

@@ -1,3 +1,4 @@
+import { finderOf } from '../people/finder'
 import { EMPTY_ORG, type Org } from '../people/org'
 import { endedWell, isUnusual, measure, type Measured } from './analyse'
 import { Around, FAR_MS, neighbourOf } from './around'
@@ -14,21 +15,19 @@ export interface Explained extends Measured {
 }
 
 /** Fills in what the organisation knows of an attempt's place where the evidence does not say it. */
-export function place(attempt: Attempt, org: Org, hosts: ReadonlyMap<string, Org['hosts'][number]>): Attempt {
-  const host = attempt.host === null ? undefined : hosts.get(attempt.host.toLowerCase())
-  if (!host) return attempt
-  const { zone, site, image, pool } = host
+export function place(attempt: Attempt, org: Org): Attempt {
+  const find = finderOf(org)
+  const host = find.host(attempt.host)
+  const share = attempt.attrs['share'] === undefined ? find.shareOf(find.person(attempt.person)) : undefined
+  if (!host && share === undefined) return attempt
   // Only what is missing, one by one: this is done for every attempt, and objects put together from parts are slow.
   let attrs: Record<string, AttrValue> | null = null
-  if (zone && attempt.attrs['zone'] === undefined) (attrs ??= { ...attempt.attrs })['zone'] = zone
-  if (site && attempt.attrs['site'] === undefined) (attrs ??= { ...attempt.attrs })['site'] = site
-  if (image && attempt.attrs['image'] === undefined) (attrs ??= { ...attempt.attrs })['image'] = image
-  if (attrs === null && (attempt.pool !== null || !pool)) return attempt
-  return { ...attempt, attrs: attrs ?? attempt.attrs, pool: attempt.pool ?? pool ?? null }
-}
-
-export function hostsByName(org: Org): Map<string, Org['hosts'][number]> {
-  return new Map(org.hosts.map((host) => [host.id.toLowerCase(), host]))
+  if (host?.zone && attempt.attrs['zone'] === undefined) (attrs ??= { ...attempt.attrs })['zone'] = host.zone
+  if (host?.site && attempt.attrs['site'] === undefined) (attrs ??= { ...attempt.attrs })['site'] = host.site
+  if (host?.image && attempt.attrs['image'] === undefined) (attrs ??= { ...attempt.attrs })['image'] = host.image
+  if (share !== undefined) (attrs ??= { ...attempt.attrs })['share'] = share
+  const pool = attempt.pool ?? host?.pool ?? null
+  return attrs === null && pool === attempt.pool ? attempt : { ...attempt, attrs: attrs ?? attempt.attrs, pool }
 }
 
 /** Of those, only the ones that were as usual themselves: an incident does not become the usual while it lasts. */
@@ -78,8 +77,7 @@ export function* explain(
   org: Org = EMPTY_ORG,
   onClocks: (found: ReadonlyMap<string, ClockOffset>) => void = () => undefined,
 ): Generator<Explained> {
-  const hosts = hostsByName(org)
-  const limits = new Map(org.pools.map((pool) => [pool.id, pool.slowMs]))
+  const find = finderOf(org)
   const first = new UsualModel()
   const earlier = new UsualModel()
   const around = new Around()
@@ -90,7 +88,7 @@ export function* explain(
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
     const usual = before && isExact(before) ? before : allOf(first.usualFor(kind), before)
-    const result = measure(attempt, usual, limits.get(attempt.pool ?? '') ?? undefined, split)
+    const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
     if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs))
     around.add(neighbourOf(result))
     waiting.push(result)
@@ -126,7 +124,7 @@ export function* explain(
       return learn(first.map(ready))
     }
     for (const unplaced of source) {
-      const attempt = place(unplaced, org, hosts)
+      const attempt = place(unplaced, org)
       if (ahead === null) {
         yield ready(attempt)
         continue

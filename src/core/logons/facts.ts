@@ -1,4 +1,5 @@
-import type { Org, OrgPool } from '../people/org'
+import { finderOf } from '../people/finder'
+import type { Org, OrgPool, OrgShare } from '../people/org'
 import type { Excess, Measured } from './analyse'
 import { neighbourOf, type Around, type Dimension, type Located, type Neighbour } from './around'
 import type { Attempt, Mark } from './attempt'
@@ -12,6 +13,8 @@ export interface Facts {
   readonly around: Around
   readonly org: Org
   readonly pool: OrgPool | undefined
+  /** What the organisation knows of the share that is reported. */
+  readonly share: OrgShare | undefined
   readonly failed: boolean
   /** All marks with this code. */
   marks(code: string): readonly Mark[]
@@ -30,6 +33,7 @@ export interface Facts {
 export function factsOf(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Facts {
   const { attempt } = measured
   const self = neighbourOf(measured)
+  const find = finderOf(org)
   const places = new Map<string, readonly Located[]>()
   return {
     measured,
@@ -37,7 +41,8 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
     around,
     org,
     self,
-    pool: org.pools.find((pool) => pool.id === attempt.pool),
+    pool: find.pool(attempt.pool),
+    share: find.share(self.places.share),
     failed: measured.outcome === 'failed',
     marks: (code) => attempt.marks.filter((mark) => mark.code === code),
     has: (...codes) => attempt.marks.some((mark) => mark.code !== null && codes.includes(mark.code)),

@@ -1,4 +1,5 @@
-import { transitiveGroups, type Org } from '../people/org'
+import { finderOf } from '../people/finder'
+import { groupResolver, type Org } from '../people/org'
 import { changePoints, rateCost } from '../stats/change-points'
 import { contrastGain, fisherExact, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
@@ -69,9 +70,10 @@ export class Search {
     private readonly org: Org,
     private readonly rows: Int32Array,
   ) {
-    const groupsOf = new Map(org.people.map(({ id, groups }) => [id.toLowerCase(), groups ?? []]))
-    for (let person = 1; person < ledger.people && groupsOf.size > 0; person++) {
-      const all = transitiveGroups(groupsOf.get(ledger.personName(person)) ?? [], org.groups)
+    const find = finderOf(org)
+    const resolve = groupResolver(org.groups)
+    for (let person = 1; person < ledger.people && org.people.length > 0; person++) {
+      const all = resolve(find.person(ledger.personName(person))?.groups ?? [])
       this.#groups.set(
         person,
         [...all].map((group) => this.#groupNumber(group)),

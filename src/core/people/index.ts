@@ -1,3 +1,4 @@
 export * from './access'
 export * from './account'
+export * from './finder'
 export * from './org'

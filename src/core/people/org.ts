@@ -5,6 +5,8 @@ export interface Org {
   readonly pools: readonly OrgPool[]
   readonly hosts: readonly OrgHost[]
   readonly shares?: readonly OrgShare[] | undefined
+  /** Whose container lies where, for evidence that does not say it. */
+  readonly containers?: readonly { readonly person: string; readonly share?: string | undefined }[] | undefined
   readonly changes?: readonly OrgChange[] | undefined
 }
 export interface OrgPerson {
@@ -14,6 +16,7 @@ export interface OrgPerson {
   readonly groups?: readonly string[] | undefined
   readonly groupsAtSource?: readonly string[] | undefined
   readonly enabled?: boolean | undefined
+  readonly sid?: string | undefined
 }
 export interface OrgPool {
   readonly id: string
@@ -33,8 +36,10 @@ export interface OrgHost {
 }
 
 export interface OrgShare {
+  readonly id?: string | undefined
   readonly path: string
   readonly zone?: string | undefined
+  readonly freeBytes?: number | undefined
 }
 /** Something that was altered, and where. */
 export interface OrgChange {
@@ -71,16 +76,4 @@ export function groupResolver(groups: Org['groups']): (direct: readonly string[]
     if (!all) known.set(key, (all = transitiveGroups(direct, groups)))
     return all
   }
-}
-
-/** Whether a person may use a pool, at the copy of the directory and at its source. Null where nothing is known. */
-export function grantOf(org: Org, personKey: string, poolId: string): { readonly inCopy: boolean; readonly atSource: boolean } | null {
-  const pool = org.pools.find((candidate) => candidate.id === poolId)
-  const person = org.people.find((candidate) => candidate.id.toLowerCase() === personKey)
-  if (!pool?.grants || !person?.groups) return null
-  const granted = (direct: readonly string[]) => {
-    const all = transitiveGroups(direct, org.groups)
-    return pool.grants?.some((grant) => all.has(grant)) ?? false
-  }
-  return { inCopy: granted(person.groups), atSource: granted(person.groupsAtSource ?? person.groups) }
 }

@@ -1,7 +1,8 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { readAccount } from './account'
-import { EMPTY_ORG, grantOf, transitiveGroups } from './org'
+import { finderOf, grantOf } from './finder'
+import { EMPTY_ORG, transitiveGroups, type Org } from './org'
 
 describe('an account', () => {
   it.each([
@@ -48,5 +49,54 @@ describe('groups', () => {
     expect(grantOf(org, 'mara', 'p')).toEqual({ inCopy: true, atSource: true })
     expect(grantOf(org, 'ole', 'p')).toEqual({ inCopy: false, atSource: true })
     expect([grantOf(org, 'una', 'p'), grantOf(org, 'mara', 'open'), grantOf(org, 'nobody', 'p')]).toEqual([null, null, null])
+  })
+})
+
+describe('names in evidence', () => {
+  const org: Org = {
+    people: [
+      { id: 'p007', accounts: ['LARKMERE\\Mara', 'mara.lindqvist@larkmere.example'], sid: 'S-1-5-21-1-2-3-1104', groups: ['halls'] },
+      { id: 'ole', groups: [] },
+    ],
+    groups: [],
+    pools: [{ id: 'halls', name: 'Ticket halls', grants: ['halls'] }],
+    hosts: [
+      { id: 'TH-01.larkmere.example', pool: 'Ticket halls' },
+      { id: 'th-02', pool: 'halls' },
+      { id: '10.1.2.3', pool: 'gone' },
+    ],
+    shares: [{ id: 'quay', path: '\\\\quay-fs1\\profiles\\' }, { path: '//hill-fs1/profiles' }],
+    containers: [{ person: 'P007', share: 'quay' }, { person: 'ole' }],
+  }
+  const find = finderOf(org)
+
+  it('are those of one person, by id, by any account, or by SID', () => {
+    for (const written of ['P007', 'larkmere\\MARA', 'mara.lindqvist@larkmere.example', 'Mara', 's-1-5-21-1-2-3-1104'])
+      expect(find.person(readAccount(written).key)?.id).toBe('p007')
+    expect([find.person('nobody'), find.person(null)]).toEqual([undefined, undefined])
+    expect(grantOf(org, 'mara', 'Ticket Halls')).toEqual({ inCopy: true, atSource: true })
+  })
+
+  it('are those of a host with its domain or without, but never of half an address', () => {
+    expect(['th-01', 'TH-01.larkmere.example', 'th-02.other.example'].map((name) => find.host(name)?.id)).toEqual([
+      'TH-01.larkmere.example',
+      'TH-01.larkmere.example',
+      'th-02',
+    ])
+    expect(find.host('10.1.2.3')?.id).toBe('10.1.2.3')
+    expect([find.host('10.1.2.4'), find.host('th-03'), find.host(null)]).toEqual([undefined, undefined, undefined])
+  })
+
+  it('are those of a share by id, by path, and by what lies below', () => {
+    const paths = ['QUAY', String.raw`\\QUAY-FS1\Profiles`, String.raw`\\quay-fs1\profiles\mara\disk.vhdx`, '//quay-fs1/profiles/']
+    expect(paths.map((name) => find.share(name)?.id)).toEqual(['quay', 'quay', 'quay', 'quay'])
+    expect(find.share(String.raw`\\hill-fs1\profiles\x`)?.path).toBe('//hill-fs1/profiles')
+    expect([find.share(String.raw`\\quay-fs1\other`), find.share(''), find.share(null)]).toEqual([undefined, undefined, undefined])
+  })
+
+  it('say whose container lies where, and which hosts a pool has, by its id or by what people call it', () => {
+    expect([find.shareOf(find.person('mara')), find.shareOf(find.person('ole')), find.shareOf(undefined)]).toEqual(['quay', undefined, undefined])
+    const halls = find.pool('halls')
+    expect(halls && find.hostsOf(halls).map(({ id }) => id)).toEqual(['TH-01.larkmere.example', 'th-02'])
   })
 })

@@ -12,7 +12,6 @@ import {
   endOf,
   ENOUGH,
   FAR_MS,
-  hostsByName,
   isExact,
   kindOf,
   measure,
@@ -97,7 +96,6 @@ const MOST_AGAIN = 500
  */
 export class Intake {
   #org: Org = EMPTY_ORG
-  #hosts = hostsByName(EMPTY_ORG)
   #slow: { default: number; byPool: Record<string, number> } = { default: DEFAULT_SLOW_MS, byPool: {} }
   #usual = new Map<number, { before: UsualModel; today: UsualModel }>()
   #around = new Around()
@@ -164,7 +162,6 @@ export class Intake {
   /** Reads again what the organisation looks like and what counts as slow. */
   async refresh(): Promise<void> {
     this.#org = await loadOrg(this.database)
-    this.#hosts = hostsByName(this.#org)
     this.#desk.outdate()
     const [policy] = await this.database.query<{ settings: { slowSeconds: number; slowSecondsByPool: Record<string, number> } }>(
       'select settings from policy_versions order by version desc limit 1',
@@ -243,7 +240,7 @@ export class Intake {
     const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
     const found = timed.map(({ attempt, thread, observations }): Found => {
       const clocks = offIn(attempt, this.#clocks?.off ?? NO_CLOCKS)
-      return { attempt: place(corrected(attempt, clocks), this.#org, this.#hosts), thread, observations, clocks }
+      return { attempt: place(corrected(attempt, clocks), this.#org), thread, observations, clocks }
     })
     found.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
     const knownIds = new Set(known.map(({ id }) => id))

@@ -29,10 +29,10 @@ export async function loadUsual(handle: Queryable, dayMs: number, sameDay: boole
 /** The organisation as the directory last told it, in the form that the computation takes. */
 export async function loadOrg(handle: Queryable): Promise<Org> {
   const [row] = await handle.query<Pick<Org, 'people' | 'groups' | 'pools' | 'hosts' | 'shares'>>(`select
-    (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'name', name, 'groups', groups, 'groupsAtSource', coalesce(groups_at_source, groups), 'enabled', enabled)), '[]') from people) as people,
+    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'name', name, 'accounts', accounts, 'groups', groups, 'groupsAtSource', coalesce(groups_at_source, groups), 'enabled', enabled, 'sid', sid))), '[]') from people) as people,
     (select coalesce(jsonb_agg(jsonb_build_object('id', id, 'memberOf', member_of)), '[]') from groups) as groups,
     (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'name', name, 'mode', mode, 'binding', binding, 'grants', grants))), '[]') from pools) as pools,
     (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'pool', pool, 'zone', zone, 'site', site, 'image', image, 'draining', draining))), '[]') from hosts) as hosts,
-    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('path', path, 'zone', zone))), '[]') from shares) as shares`)
+    (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'path', path, 'zone', zone))), '[]') from shares) as shares`)
   return { ...(row ?? EMPTY_ORG), changes: await recentChanges(handle, Date.now()) }
 }

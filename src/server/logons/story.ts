@@ -1,16 +1,4 @@
-import {
-  codeNumber,
-  codeSays,
-  corrected,
-  correlateThread,
-  isUnusual,
-  measure,
-  OUTCOMES,
-  place,
-  SERIES,
-  withMild,
-  type Usual,
-} from '../../core/logons'
+import { codeNumber, codeSays, corrected, correlateThread, isUnusual, measure, OUTCOMES, SERIES, withMild, type Usual } from '../../core/logons'
 import { Problem } from '../../contract/errors'
 import type { Story } from '../../contract/logons'
 import type { Queryable } from '../db/database'
@@ -24,7 +12,7 @@ export async function readStory(database: Queryable, id: string, nowMs: number):
   if (!row || !line) throw new Problem('attempt.unknown')
   const again = correlateThread(row.thread, unpackEvidence(row.evidence), nowMs).find((one) => one.attempt.id === id)
   if (!again) throw new Problem('attempt.unknown')
-  const attempt = place(corrected(again.attempt, row.clocks ?? []), { people: [], groups: [], pools: [], hosts: [] }, new Map())
+  const attempt = corrected(again.attempt, row.clocks ?? [])
   const strictly = measure(attempt, row.usual, row.slow_ms)
   // What took only more than usual is told where it was found to have a cause.
   const measured = row.lost_ms > 0 && !isUnusual(strictly) ? (withMild(strictly) ?? strictly) : strictly

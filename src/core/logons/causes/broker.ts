@@ -1,4 +1,4 @@
-import { grantOf } from '../../people/org'
+import { finderOf, grantOf } from '../../people/finder'
 import type { Facts } from '../facts'
 import { against, clue, tell, type Cause, type Clue } from './cause'
 
@@ -43,10 +43,13 @@ export const allDraining: Cause = {
     const draining = facts.number('drainingHosts')
     const hosts = facts.number('hosts')
     const all = draining !== null && hosts !== null && hosts > 0 && draining >= hosts
-    if (!facts.failed || !facts.has(...REFUSED) || !(all || facts.has('broker.all-draining'))) return null
+    const known = facts.pool ? finderOf(facts.org).hostsOf(facts.pool) : []
+    const allKnown = draining === null && known.length > 0 && known.every((host) => host.draining)
+    if (!facts.failed || !facts.has(...REFUSED) || !(all || allKnown || facts.has('broker.all-draining'))) return null
     const clues: Clue[] = []
     if (facts.has('broker.all-draining')) clues.push(clue(6, 'The broker said that every host refuses new sessions.', 'broker.all-draining'))
     if (all) clues.push(clue(5, `${draining} of ${hosts} hosts were draining.`))
+    else if (allKnown) clues.push(clue(4, `All ${known.length} hosts of the pool are draining, as far as is known.`))
     else if (draining !== null && hosts !== null) clues.push(against(5, `Only ${draining} of ${hosts} hosts were draining.`))
     return clues
   },

@@ -79,13 +79,16 @@ function fullClues(facts: Parameters<Cause['look']>[0], which: 'share' | 'contai
   const clues: Clue[] = []
   if (facts.has(own)) clues.push(clue(7, which === 'share' ? 'The share reported that it is full.' : 'The container reported that it is full.', own))
   if (generic) clues.push(clue(4, 'A write was refused for lack of room.', '0xC000007F STATUS_DISK_FULL'))
-  const mine = free[which]
+  // What the organisation knows of its shares is not of that moment, and says less.
+  const known = free.share === null ? (facts.share?.freeBytes ?? null) : null
+  const mine = free[which] ?? (which === 'share' ? known : null)
   if (mine !== null)
     clues.push(
       mine < 256 * 2 ** 20
         ? clue(3, `Only ${Math.round(mine / 2 ** 20)} MiB were free ${which === 'share' ? 'on the share' : 'inside'}.`)
-        : against(6, `${(mine / 2 ** 30).toFixed(1)} GiB were free ${which === 'share' ? 'on the share' : 'inside'}.`),
+        : against(mine === known ? 3 : 6, `${(mine / 2 ** 30).toFixed(1)} GiB were free ${which === 'share' ? 'on the share' : 'inside'}.`),
     )
+  else if (known !== null && known < 256 * 2 ** 20) clues.push(against(2, `The share itself has only ${Math.round(known / 2 ** 20)} MiB left.`))
   // A container fills up for one person, a share for everybody on it.
   const { n, hit } = facts.text('share') ? facts.around.nearest(facts.self, 'share', 'failed', 12) : { n: 0, hit: 0 }
   if (n >= 4 && hit * 4 >= n) {

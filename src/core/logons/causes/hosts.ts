@@ -1,3 +1,4 @@
+import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
 import { sitsAt } from './where'
@@ -130,6 +131,23 @@ export const notInScope: Cause = {
   remedy: () => tell('See why the policy does not apply', 'Policies, try it: with this person and host it says what would have to be otherwise.'),
 }
 
+/** The phases that work on the host; where its processors are known to be busy, those that only wait for others as a rule do so, too. */
+const ON_HOST: readonly string[] = ['profile', 'policy', 'scripts', 'packages', 'shell']
+const ON_BUSY_HOST: readonly string[] = ['sign-on', 'container', ...ON_HOST]
+
+/** What the host reports of its processors, and whether that is busy. */
+export function processors(facts: Facts): { readonly busy: boolean; readonly sentence: string; readonly detail: string } | null {
+  const cpu = facts.number('hostCpu')
+  if (cpu === null) return null
+  const ordinary = facts.ordinary('hostCpu')
+  const than = ordinary ? `; ordinarily ${Math.round(ordinary.median * 100)} %` : ''
+  return {
+    busy: cpu >= 0.85 || (ordinary !== null && cpu >= 0.7 && cpu > 1.4 * ordinary.high),
+    sentence: `The host's processors were ${Math.round(cpu * 100)} % busy${than}.`,
+    detail: `hostCpu = ${cpu}`,
+  }
+}
+
 export const hostOverloaded: Cause = {
   id: 'host-overloaded',
   about: 'slow',
@@ -138,30 +156,25 @@ export const hostOverloaded: Cause = {
   prior: -4,
   toPerson: 'The machine you are on is busier than it should be.',
   look(facts) {
-    const cpu = facts.number('hostCpu')
-    const worst = facts.measured.excess[0]
+    const { excess, mild } = facts.measured
+    const worst = excess[0]
     if (facts.failed || !worst || facts.attempt.host === null) return null
-    const ordinary = facts.ordinary('hostCpu')
+    const cpu = processors(facts)
+    const busy = cpu?.busy === true
     const clues: Clue[] = []
-    const busy = cpu !== null && (cpu >= 0.85 || (ordinary !== null && cpu >= 0.7 && cpu > 1.4 * ordinary.high))
-    if (cpu !== null) {
-      const than = ordinary ? `; ordinarily ${Math.round(ordinary.median * 100)} %` : ''
-      clues.push(
-        busy
-          ? clue(5, `The host's processors were ${Math.round(cpu * 100)} % busy${than}.`, `hostCpu = ${cpu}`)
-          : against(4, `The host's processors were ${Math.round(cpu * 100)} % busy${than}.`),
-      )
-    }
+    if (cpu) clues.push(busy ? clue(5, cpu.sentence, cpu.detail) : against(4, cpu.sentence))
     const here = sitsAt(facts, worst.phase, ['host'], 4)
     if (cpu === null && !here.some((one) => one.for)) return null
     // What was measured on the host is not gainsaid by another trouble beside it.
     clues.push(...(busy ? here.filter((one) => one.for) : here))
-    const own = facts.measured.excess.filter(({ phase }) => ['profile', 'policy', 'scripts', 'packages', 'shell'].includes(phase))
-    if (own.length >= 3) clues.push(clue(2, `${own.length} phases that work on the host were slow at once.`))
+    const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
+    const slower = mild.filter(({ phase }) => ON_BUSY_HOST.includes(phase)).length
+    if (slow >= 3) clues.push(clue(2, `${slow} phases that work on the host were slow at once.`))
+    else if (busy && slower >= 4) clues.push(clue(2, `${slower} phases took more than usual at once.`))
     const sessions = facts.ordinary('hostSessions')
     if (sessions && sessions.value > Math.max(1.5 * sessions.median, sessions.high))
       clues.push(clue(1, `${sessions.value} sessions on it; ordinarily ${Math.round(sessions.median)}.`, 'hostSessions'))
-    return [...clues, ...otherPhase(facts, ['profile', 'policy', 'scripts', 'packages', 'shell'])]
+    return [...clues, ...otherPhase(facts, busy ? ON_BUSY_HOST : ON_HOST)]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} was overloaded.`,
   remedy: (facts) =>

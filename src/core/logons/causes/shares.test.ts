@@ -77,11 +77,40 @@ describe('what is slow on a share', () => {
     expect(both.counts['far-share']).toBeUndefined()
   })
 
+  it('is the way also where the host counts it into the latency, and evidence names the share by its id', () => {
+    const org: Org = {
+      ...EMPTY_ORG,
+      shares: [
+        { id: 'quay', path: QUAY, zone: 'Q1' },
+        { id: 'hill', path: HILL, zone: 'H1' },
+      ],
+    }
+    const named = (list: Observation[]) =>
+      list.map((one) => (one.attrs ? { ...one, attrs: { ...one.attrs, share: one.attrs['share'] === QUAY ? 'quay' : 'hill' } } : one))
+    const far = said(named(day((_, zone, share) => (share === QUAY && zone === 'H1' ? { phases: slow, attrs: { shareLatencyMs: 31 } } : null))), org)
+    expect(Object.keys(far.counts)).toEqual(['far-share'])
+    expect(far.counts['far-share']).toBeGreaterThanOrEqual(18)
+    expect(far.evidence).toContain('The host is in H1, the share in Q1.')
+  })
+
   it('that an answer is as quick as ever is not taken for a sign of a far share', () => {
     const one = day((i) => (i === 101 ? { phases: slow } : null))
     const explained = analyseAll(correlate(one, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
     const it = explained.find(({ attempt }) => attempt.id === 'l101')
     expect([it?.diagnosis.cause?.id, ...(it?.diagnosis.others.map(({ id }) => id) ?? [])]).not.toContain('far-share')
+  })
+})
+
+describe('a busy host', () => {
+  it('is the cause where each phase took somewhat longer, and not a scanner because the container is the first of them', () => {
+    const busy = { container: 3600, profile: 2300, policy: 4600, shell: 7900, 'sign-on': 5200 }
+    const list = day((i) => (i % 5 === 3 ? { phases: busy, attrs: { hostCpu: 0.97 } } : null)).map((one) =>
+      one.attrs ? { ...one, attrs: { hostCpu: 0.4, ...one.attrs } } : one,
+    )
+    const { counts, evidence } = said(list)
+    expect(Object.keys(counts)).toEqual(['host-overloaded'])
+    expect(counts['host-overloaded']).toBeGreaterThanOrEqual(14)
+    expect(evidence.join('\n')).toContain('processors were 97 % busy; ordinarily 40 %.')
   })
 })
 

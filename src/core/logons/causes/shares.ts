@@ -1,5 +1,6 @@
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { processors } from './hosts'
 import { otherPhase } from './slow'
 import { changeBefore, contrastSentence, onlyTheirs, sitsAt } from './where'
 
@@ -44,6 +45,18 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   return clues
 }
 
+/** Against a trouble of the share itself: of those who come from another zone, hardly anybody has it. */
+function onlyFromHere(facts: Facts, phase: string): Clue[] {
+  const { inside, outside } = facts.around.contrast(facts.self, 'zone', phase, ['share'])
+  if (inside.n < 3 || inside.hit < 0.6 * inside.n || outside.n < 5 || outside.hit * 5 > outside.n) return []
+  return [
+    against(
+      3,
+      `On it, ${inside.hit} of ${inside.n} others from zone ${facts.text('zone') ?? ''} were slow, but ${outside.hit} of ${outside.n} from elsewhere.`,
+    ),
+  ]
+}
+
 export const logonStorm: Cause = {
   id: 'logon-storm',
   about: 'slow',
@@ -58,6 +71,7 @@ export const logonStorm: Cause = {
       ...crowd(facts, excess.phase, true),
       ...latency(facts, true),
       ...sitsAt(facts, excess.phase, ['share', 'pool'], 3),
+      ...onlyFromHere(facts, excess.phase),
       ...otherPhase(facts, SHARE_PHASES),
     ]
   },
@@ -79,6 +93,7 @@ export const shareSlow: Cause = {
       ...crowd(facts, excess.phase, false),
       ...latency(facts, true),
       ...sitsAt(facts, excess.phase, ['share'], 4),
+      ...onlyFromHere(facts, excess.phase),
       ...changeBefore(facts, ['share'], ['share']),
       ...otherPhase(facts, SHARE_PHASES),
     ]
@@ -97,10 +112,9 @@ export const farShare: Cause = {
   look(facts) {
     const excess = shareExcess(facts)
     if (!excess) return null
-    const share = facts.text('share')
     const zone = facts.text('zone')
-    const zoneOfShare = facts.org.shares?.find(({ path }) => path.toLowerCase() === share?.toLowerCase())?.zone
-    const asEver = latency(facts, false)
+    const zoneOfShare = facts.share?.zone
+    const apart = zoneOfShare !== undefined && zone !== null && zoneOfShare !== zone
     const clues: Clue[] = []
     const { inside, outside } = facts.around.contrast(facts.self, 'zone', excess.phase, ['share'])
     const best = facts.located(excess.phase)[0]
@@ -112,13 +126,13 @@ export const farShare: Cause = {
       clues.push(against(4, `Only ${inside.hit} of ${inside.n} others who came the same way, from ${zone ?? 'there'}, had it.`))
     if (outside.n >= 5 && outside.hit * 2 > outside.n)
       clues.push(against(4, `${outside.hit} of ${outside.n} others on it who came from elsewhere had it, too.`))
-    if (zoneOfShare && zone)
-      clues.push(
-        zoneOfShare === zone ? against(5, `Host and share are both in ${zone}.`) : clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`),
-      )
+    if (apart) clues.push(clue(3, `The host is in ${zone}, the share in ${zoneOfShare}.`))
+    else if (zoneOfShare && zone) clues.push(against(5, `Host and share are both in ${zone}.`))
     // That the share is as quick as ever says nothing of how far it is.
     if (!clues.some((one) => one.for)) return null
-    return [...asEver, ...clues, ...otherPhase(facts, SHARE_PHASES)]
+    // A host may count the way into what it reports as latency: then it is high for those only who come the long way.
+    const answers = latency(facts, false).filter((one) => one.for || !(apart || pair === best))
+    return [...answers, ...clues, ...otherPhase(facts, SHARE_PHASES)]
   },
   sentence: (facts) =>
     `The way from ${facts.text('zone') ?? 'the host'} to ${facts.text('share') ?? 'the share'} is long; others on the same share are nearer.`,
@@ -131,7 +145,7 @@ const ROOM = 2 ** 30
 function room(facts: Facts) {
   const inside = facts.number('containerFreeBytes')
   const size = facts.number('containerBytes')
-  const onShare = facts.number('shareFreeBytes')
+  const onShare = facts.number('shareFreeBytes') ?? facts.share?.freeBytes ?? null
   const ordinary = facts.ordinary('shareFreeBytes')
   const known = ordinary !== null && ordinary.n > 30 ? ordinary.median : null
   return {
@@ -213,6 +227,8 @@ export const scanner: Cause = {
     if (!said && (!facts.ran('container') || !place.some((one) => one.for))) return null
     const clues: Clue[] = said ? [clue(6, 'The host says that a scanner read the container.', 'scanner.active')] : []
     clues.push(...place, ...latency(facts, false))
+    const cpu = processors(facts)
+    if (cpu?.busy) clues.push(against(said ? 1 : 3, cpu.sentence))
     if (facts.excess('container') && otherPhase(facts, SHARE_PHASES).length === 0)
       clues.push(clue(2.5, `Only what opens the container was slow: ${seconds(facts.excess('container')?.blameMs ?? 0)}.`))
     return [...clues, ...otherPhase(facts, SHARE_PHASES)]

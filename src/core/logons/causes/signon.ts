@@ -1,3 +1,4 @@
+import type { Facts } from '../facts'
 import { TICKET_LIMIT_MS } from '../clocks'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
@@ -26,6 +27,20 @@ export const clockSkew: Cause = {
   remedy: () => tell('Set the clock of the host', 'Check where it takes its time from. Tickets fail beyond 5 min (RFC 4120).'),
 }
 
+/** How long the approval took: as reported, else until the mark that says so, from the begin of sign-on. */
+function approvalOf(facts: Facts): number | null {
+  const reported = facts.number('approvalMs')
+  if (reported !== null) return reported
+  const signOn = facts.attempt.phases.find(({ phase }) => phase === 'sign-on')
+  const approved = facts.attempt.marks.findLast(({ code }) => code === 'factor.approved')
+  return signOn && approved && approved.atMs >= signOn.startMs ? approved.atMs - signOn.startMs : null
+}
+
+function approvedAfter(facts: Facts): boolean {
+  const gaveUp = facts.marks('factor.timeout')[0]
+  return gaveUp !== undefined && facts.marks('factor.approved').some(({ atMs }) => atMs > gaveUp.atMs)
+}
+
 export const secondFactorTimeout: Cause = {
   id: 'second-factor-timeout',
   about: 'failure',
@@ -34,7 +49,7 @@ export const secondFactorTimeout: Cause = {
   prior: -4,
   toPerson: 'Your approval came after the gateway had given up. Please try again.',
   look(facts) {
-    const approval = facts.number('approvalMs')
+    const approval = approvalOf(facts)
     const limit = facts.number('gatewayTimeoutMs')
     const late = approval !== null && limit !== null && approval > limit
     if (!facts.failed || !(facts.has('factor.timeout') || late)) return null
@@ -46,12 +61,13 @@ export const secondFactorTimeout: Cause = {
           ? clue(4, `Approved after ${seconds(approval)}; the gateway waits ${seconds(limit)}.`)
           : against(4, `Approved after ${seconds(approval)}, within the gateway's ${seconds(limit)}.`),
       )
+    else if (approvedAfter(facts)) clues.push(clue(3, 'The approval came after the gateway had given up.', 'factor.approved'))
     else if (limit !== null && limit < 60_000) clues.push(clue(1, `The gateway waits only ${seconds(limit)}; 120 s is usual.`))
     return clues
   },
   sentence(facts) {
     const limit = facts.number('gatewayTimeoutMs')
-    const approval = facts.number('approvalMs')
+    const approval = approvalOf(facts)
     return limit !== null && approval !== null
       ? `The gateway gave up after ${seconds(limit)}; the approval came after ${seconds(approval)}.`
       : 'The gateway gave up before the second factor was approved.'
@@ -68,7 +84,7 @@ export const secondFactorSlow: Cause = {
   toPerson: 'The logon waited for your approval.',
   look(facts) {
     const excess = facts.excess('sign-on')
-    const approval = facts.number('approvalMs')
+    const approval = approvalOf(facts)
     if (facts.failed || !excess || approval === null) return null
     const share = approval / Math.max(1, excess.blameMs)
     const ordinary = facts.ordinary('approvalMs')

@@ -1,0 +1,94 @@
+import { describe, expect, it } from 'vitest'
+import { analyseAll } from '../batch'
+import { correlate } from '../correlate'
+import { logon, START_MS } from '../fixtures/builders'
+import type { Observation } from '../observation'
+import { EMPTY_ORG, type Org } from '../../people/org'
+
+/** What evidence leaves open, and a mark or what is known of the organisation tells. */
+const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }
+const MINUTE_MS = 60_000
+const before = Array.from({ length: 60 }, (_, i) =>
+  logon({ id: `b${i}`, person: `p${i}`, at: START_MS - (i + 1) * MINUTE_MS, phases: { ...USUAL, profile: 1000 + (i % 5) * 100 } }),
+).flat()
+
+function finding(observations: readonly Observation[], org: Org = EMPTY_ORG) {
+  const explained = analyseAll(
+    correlate([...before, ...observations], START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt),
+    org,
+  )
+  const { cause, others } = explained.find(({ attempt }) => attempt.id === 'it')?.diagnosis ?? { cause: null, others: [] }
+  return {
+    id: cause?.id,
+    others: others.map(({ id }) => id),
+    evidence: cause?.evidence.map(({ sentence }) => sentence) ?? [],
+    sentence: cause?.sentence,
+  }
+}
+const refused = (mark: [string, string, number], attrs = {}) => logon({ id: 'it', outcome: 'failed', attrs, marks: [mark], phases: { broker: 900 } })
+
+describe('an approval', () => {
+  it('that nobody measured took until the mark that says so', () => {
+    const late = logon({ id: 'it', phases: { ...USUAL, 'sign-on': 34_000 }, marks: [['factor.approved', 'sign-on', 34_000]] })
+    expect(finding(late)).toMatchObject({ id: 'second-factor-slow', evidence: ['The approval took 32 s of 34 s sign-on.'] })
+    const atOnce = logon({ id: 'it', phases: { ...USUAL, 'sign-on': 34_000 }, marks: [['factor.approved', 'sign-on', 4000]] })
+    expect(finding(atOnce).id).not.toBe('second-factor-slow')
+  })
+
+  it('that came after the gateway had given up speaks for its limit', () => {
+    const marks: [string, string, number][] = [
+      ['factor.timeout', 'sign-on', 21_600],
+      ['factor.approved', 'sign-on', 29_000],
+    ]
+    const { id, evidence } = finding(logon({ id: 'it', outcome: 'failed', marks, phases: { broker: 600, connect: 1000, 'sign-on': 20_000 } }))
+    expect(id).toBe('second-factor-timeout')
+    expect(evidence).toContain('The approval came after the gateway had given up.')
+  })
+})
+
+describe('a broker that refuses without saying why', () => {
+  const org: Org = {
+    ...EMPTY_ORG,
+    people: [{ id: 'u-1', accounts: ['LARKMERE\\mara'], groups: ['staff'], groupsAtSource: ['staff'] }],
+    pools: [{ id: 'ticket-hall', grants: ['halls'] }],
+    hosts: [
+      { id: 'TH-Q1-04', pool: 'ticket-hall', draining: true },
+      { id: 'TH-Q1-05', pool: 'ticket-hall', draining: false },
+    ],
+  }
+  const it_ = refused(['broker.refused', 'broker', 800])
+
+  it('means that nothing is granted to a person whose groups do not have the pool, whatever they are called in evidence', () => {
+    expect(finding(it_, org)).toMatchObject({ id: 'not-granted', evidence: ['None of their groups has ticket-hall.', 'The broker refused.'] })
+  })
+
+  it('means that the grant has not arrived where it is there at the source only', () => {
+    const waiting = { ...org, people: [{ id: 'u-1', accounts: ['LARKMERE\\mara'], groups: ['staff'], groupsAtSource: ['staff', 'halls'] }] }
+    expect(finding(it_, waiting).id).toBe('directory-lag')
+  })
+
+  it('means that all hosts are draining where that is known of them, and is left open where one is not', () => {
+    const granted = { ...org, people: [] }
+    expect(finding(it_, granted).id).not.toBe('all-draining')
+    const draining = { ...granted, hosts: granted.hosts.map((host) => ({ ...host, draining: true })) }
+    expect(finding(it_, draining)).toMatchObject({ id: 'all-draining', evidence: ['All 2 hosts of the pool are draining, as far as is known.'] })
+    // What the broker counted itself counts more.
+    expect(finding(refused(['broker.refused', 'broker', 800], { drainingHosts: 1, hosts: 2 }), draining).id).not.toBe('all-draining')
+  })
+})
+
+describe('a write that was refused for lack of room', () => {
+  const share = String.raw`\\quay-fs1\profiles`
+  const of = (freeBytes: number): Org => ({
+    ...EMPTY_ORG,
+    people: [{ id: 'mara' }],
+    shares: [{ id: 'quay', path: share, freeBytes }],
+    containers: [{ person: 'mara', share: 'quay' }],
+  })
+  const full = refused(['0xC000007F', 'container', 850])
+
+  it('is the share where that is known to have no room, and the container where it has', () => {
+    expect(finding(full, of(20 * 2 ** 20))).toMatchObject({ id: 'share-full', sentence: 'No room is left on quay.' })
+    expect(finding(full, of(2e12)).id).toBe('container-full')
+  })
+})

@@ -1,0 +1,87 @@
+import { readAccount } from './account'
+import { transitiveGroups, type Org, type OrgHost, type OrgPerson, type OrgPool, type OrgShare } from './org'
+
+/** Finds in an organisation what evidence names, however it is written there. */
+export interface Finder {
+  /** By id or any of their accounts: the key of the account (see readAccount). */
+  person(key: string | null): OrgPerson | undefined
+  /** By id, or by display name. */
+  pool(name: string | null): OrgPool | undefined
+  /** By id, with or without its domain. */
+  host(name: string | null): OrgHost | undefined
+  /** By id, by path, or by a path below it. */
+  share(name: string | null): OrgShare | undefined
+  /** The share that a person's container lies on, by its id. */
+  shareOf(person: OrgPerson | undefined): string | undefined
+  hostsOf(pool: OrgPool): readonly OrgHost[]
+}
+
+const finders = new WeakMap<Org, Finder>()
+
+/** The finder of an organisation: made once for each, as organisations are not changed but replaced. */
+export function finderOf(org: Org): Finder {
+  let finder = finders.get(org)
+  if (!finder) finders.set(org, (finder = makeFinder(org)))
+  return finder
+}
+
+function makeFinder(org: Org): Finder {
+  const people = index(org.people, (one) => [one.id, ...(one.accounts ?? []), ...(one.sid ? [one.sid] : [])].map((name) => readAccount(name).key))
+  const pools = index(org.pools, ({ id, name }) => (name ? [id, name] : [id]))
+  const hosts = index(org.hosts, ({ id }) => [id, shortHost(id)])
+  const shares = index(org.shares ?? [], ({ id, path }) => [...(id ? [id] : []), plainPath(path)])
+  const containers = index(org.containers ?? [], ({ person }) => [readAccount(person).key])
+  const members = new Map<string, OrgHost[]>()
+  for (const host of org.hosts) {
+    const pool = host.pool === undefined ? undefined : pools(host.pool)
+    if (pool) members.set(pool.id, [...(members.get(pool.id) ?? []), host])
+  }
+  return {
+    person: (key) => (key === null ? undefined : people(key)),
+    pool: (name) => (name === null ? undefined : pools(name)),
+    host: (name) => (name === null ? undefined : (hosts(name) ?? hosts(shortHost(name)))),
+    share: (name) => {
+      for (let path = plainPath(name ?? ''); path !== ''; path = path.slice(0, Math.max(0, path.lastIndexOf('\\')))) {
+        const found = shares(path)
+        if (found) return found
+      }
+      return undefined
+    },
+    shareOf: (person) => (person === undefined ? undefined : containers(readAccount(person.id).key)?.share),
+    hostsOf: (pool) => members.get(pool.id) ?? [],
+  }
+}
+
+/** By any of their names, in capitals or not; of two with one name, the first. */
+function index<T>(all: readonly T[], namesOf: (one: T) => readonly string[]): (name: string) => T | undefined {
+  const byName = new Map<string, T>()
+  for (const one of all)
+    for (const name of namesOf(one)) {
+      const key = name.trim().toLowerCase()
+      if (!byName.has(key)) byName.set(key, one)
+    }
+  return (name) => byName.get(name.trim().toLowerCase())
+}
+
+/** The first label of a host's name in the domain name system. */
+const shortHost = (name: string): string => (/^[\d.]+$/.test(name) ? name : (name.split('.')[0] ?? name))
+
+/** A path with one kind of slash and none at its end. */
+const plainPath = (path: string): string => path.replaceAll('/', '\\').replace(/\\+$/, '')
+
+/**
+ * Whether a person may use a pool, at the copy of the directory and at its source. Null where nothing is known.
+ * @param person the key of an account of theirs (see readAccount)
+ * @param pool its id or display name
+ */
+export function grantOf(org: Org, person: string, pool: string): { readonly inCopy: boolean; readonly atSource: boolean } | null {
+  const find = finderOf(org)
+  const grants = find.pool(pool)?.grants
+  const found = find.person(person)
+  if (!grants || !found?.groups) return null
+  const granted = (direct: readonly string[]) => {
+    const all = transitiveGroups(direct, org.groups)
+    return grants.some((grant) => all.has(grant))
+  }
+  return { inCopy: granted(found.groups), atSource: granted(found.groupsAtSource ?? found.groups) }
+}
