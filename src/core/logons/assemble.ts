@@ -2,7 +2,7 @@ import { readAccount } from '../people/account'
 import type { Attempt, Mark, Oddity, Outcome, Phase, PhasePart } from './attempt'
 import { canonicalCode, codeFails } from './codes'
 import { SILENCE_MS } from './correlate'
-import type { Attrs, AttrValue, Observation } from './observation'
+import { isOnHost, type Attrs, type AttrValue, type Observation } from './observation'
 
 /** A phase longer than a day is a clock error, not a wait. */
 const LONGEST_MS = 24 * 3_600_000
@@ -81,6 +81,7 @@ function overview(ordered: readonly Observation[]) {
   let end: Observation | undefined
   let account: string | null = null
   let host: string | null = null
+  let onHost: string | null = null
   let pool: string | null = null
   let session: string | null = null
   let latestMs = -Infinity
@@ -88,12 +89,16 @@ function overview(ordered: readonly Observation[]) {
     if (o.kind === 'begin') begin ??= o
     else if (o.kind === 'end') end = o
     if (o.person && account === null) account = o.person
-    if (o.host) host = o.host
+    if (o.host) {
+      // Whoever chose the host may report the end, too.
+      if (isOnHost(o.phase)) onHost = o.host
+      host = o.host
+    }
     if (o.pool) pool = o.pool
     if (o.session) session = o.session
     if (o.timeMs > latestMs) latestMs = o.timeMs
   }
-  return { begin, end, account, host, pool, session, latestMs }
+  return { begin, end, account, host: onHost ?? host, pool, session, latestMs }
 }
 
 function mergeAttrs(ordered: readonly Observation[]): Attrs {

@@ -39,7 +39,7 @@ describe('clocks', () => {
     const off = timed({ 'H-3': -94_000 })
     expect(watch.take(off.slice(0, 20))).toBeNull()
     const again = watch.take(off.slice(20))
-    expect(again?.sort()).toEqual(
+    expect(again?.map(({ thread }) => thread).sort()).toEqual(
       off
         .slice(0, 20)
         .filter(({ attempt }) => attempt.host === 'H-3')

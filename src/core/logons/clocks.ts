@@ -201,9 +201,9 @@ export class ClockWatch {
 
   /**
    * Takes attempts as they were timed.
-   * @returns the threads of earlier ones that were taken while a clock was not yet known to be off; null when nothing new is known of any clock
+   * @returns the earlier ones that were taken while a clock was not yet known to be off; null when nothing new is known of any clock
    */
-  take(attempts: readonly { readonly thread: string; readonly attempt: Attempt }[]): string[] | null {
+  take(attempts: readonly { readonly thread: string; readonly attempt: Attempt }[]): { readonly thread: string; readonly atMs: number }[] | null {
     for (const { thread, attempt } of attempts) {
       const { phases, marks, host, startedAtMs } = attempt
       if (phases.some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host))
@@ -228,10 +228,9 @@ export class ClockWatch {
     }
     if (changed.size === 0) return null
     const now = new Set(attempts.map(({ thread }) => thread))
-    const threads = near.filter(
+    return near.filter(
       ({ thread, timed }) => !now.has(thread) && [...timed.phases, ...timed.marks].some(({ host }) => host !== null && changed.has(host)),
     )
-    return [...new Set(threads.map(({ thread }) => thread))]
   }
 }
 

@@ -26,6 +26,54 @@ describe('correlate', () => {
     expect(attempts(mixed)).toHaveLength(1)
   })
 
+  describe('without an id', () => {
+    const HOST_PHASES = ['container', 'profile', 'policy', 'shell']
+    const onHost = (o: Observation) => HOST_PHASES.includes(o.phase ?? '') || o.kind === 'end'
+
+    it('takes what does not name the host for that of the person who is logging on', () => {
+      const partly = logon({}).map((o) => (onHost(o) ? o : { ...o, host: undefined }))
+      expect(attempts(partly)).toMatchObject([{ host: 'TH-Q1-04', totalMs: 13_100, observations: partly.length }])
+      // The session is known only on the host.
+      const sessions = logon({}).map((o) => (onHost(o) ? { ...o, session: '7' } : o))
+      expect(attempts(sessions)).toMatchObject([{ session: '7', totalMs: 13_100 }])
+      const short = logon({}).map((o, i) => (i % 2 ? { ...o, host: 'th-q1-04.larkmere.example' } : o))
+      expect(attempts(short)).toHaveLength(1)
+    })
+
+    it('goes on on the host with what another machine began, and is of the host, whoever reports the end', () => {
+      const handed = logon({}).map((o) => (HOST_PHASES.includes(o.phase ?? '') ? o : { ...o, host: 'BROKER-1' }))
+      expect(attempts(handed)).toMatchObject([{ host: 'TH-Q1-04', totalMs: 13_100, outcome: 'ready' }])
+      // After two minutes without anything it is another matter.
+      const late = handed.map((o) => (onHost(o) ? { ...o, timeMs: o.timeMs + 200_000 } : o))
+      expect(attempts(late).map(({ host }) => host)).toEqual(['BROKER-1', 'TH-Q1-04'])
+    })
+
+    it('keeps two logons of one person apart that go on at once on two hosts, in two sessions, or on two pools', () => {
+      for (const other of [{ host: 'BO-H1-03' }, { session: '9' }, { host: undefined, pool: 'back-office' }]) {
+        const one = logon({}).map((o) => ({ ...o, session: '7' }))
+        const two = logon({ at: START_MS + 2000 }).map((o) => ({ ...o, ...('session' in other ? {} : { session: undefined }), ...other }))
+        expect(attempts([...one, ...two]).map(({ totalMs, observations }) => [totalMs, observations])).toEqual([
+          [13_100, one.length],
+          [13_100, two.length],
+        ])
+      }
+    })
+
+    it('gives two that begin in the same millisecond two ids', () => {
+      const both = attempts([...logon({}), ...logon({ host: 'BO-H1-03' })])
+      expect(both.map(({ host }) => host).sort()).toEqual(['BO-H1-03', 'TH-Q1-04'])
+      expect(new Set(both.map(({ id }) => id)).size).toBe(2)
+    })
+
+    it('keeps what nobody is named in by host and session', () => {
+      const nameless = [...logon({}), ...logon({ host: 'BO-H1-03' })].map((o) => ({ ...o, person: undefined }))
+      expect(attempts(nameless).map(({ person, totalMs }) => [person, totalMs])).toEqual([
+        [null, 13_100],
+        [null, 13_100],
+      ])
+    })
+  })
+
   it('ends an attempt after the shell phase and after 15 minutes of silence', () => {
     const noEnd = logon({}).filter(({ kind }) => kind !== 'end')
     expect(attempts(noEnd)[0]).toMatchObject({ outcome: 'ready', totalMs: 13_100 })
@@ -63,9 +111,10 @@ describe('correlate', () => {
         ],
       }),
       ...logon({ person: 'ilse', host: 'BO-H1-03' }).filter(({ kind }) => kind !== 'end'),
+      ...logon({ person: 'rut' }).map((o, i) => (i < 3 ? { ...o, host: undefined } : { ...o, session: '3' })),
     ]
     const expected = attempts(all)
-    expect(expected).toHaveLength(4)
+    expect(expected).toHaveLength(5)
     fc.assert(
       fc.property(fc.shuffledSubarray(all, { minLength: all.length }), fc.array(fc.constantFrom(...all), { maxLength: 20 }), (shuffled, again) => {
         expect(attempts([...again, ...shuffled])).toEqual(expected)

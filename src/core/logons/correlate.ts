@@ -2,19 +2,18 @@ import { readAccount } from '../people/account'
 import { shortHash } from '../stats/hash'
 import { assemble } from './assemble'
 import type { Attempt } from './attempt'
-import { observationKey, type Observation } from './observation'
+import { isOnHost, observationKey, type Observation } from './observation'
 
 /** An attempt without an end, and without anything new for this long, is over. (formats: 15 minutes) */
 export const SILENCE_MS = 15 * 60_000
 
 /**
- * The key of the thread that an observation belongs to: the attempt id where the source knows one, else person and host.
- * Observations of different threads never meet in one attempt, so threads can be correlated one by one.
+ * The key of the thread that an observation belongs to: the attempt id where the source knows one, else the person; where nobody is named, host and
+ * session. Observations of different threads never meet in one attempt, so threads can be correlated one by one.
  */
-export function threadKey(observation: Observation): string {
-  if (observation.attempt) return `id:${observation.attempt}`
-  const person = observation.person ? readAccount(observation.person).key : ''
-  return `ph:${person}|${(observation.host ?? '').toLowerCase()}|${observation.session ?? ''}`
+export function threadKey({ attempt, person, host, session }: Observation): string {
+  if (attempt) return `id:${attempt}`
+  return person ? `p:${readAccount(person).key}` : `hs:${(host ?? '').toLowerCase()}|${session ?? ''}`
 }
 
 /** One attempt with the observations that it was made of. */
@@ -56,11 +55,15 @@ export function intoThreads(observations: Iterable<Observation>): Map<string, Ob
 export function correlateThread(thread: string, observations: readonly Observation[], nowMs: number): Correlated[] {
   const ordered = inOrder(observations)
   if (thread.startsWith('id:')) return [{ thread, observations: ordered, attempt: assemble(thread.slice(3), ordered, nowMs) }]
-  return split(ordered).map((group) => ({ thread, observations: group, attempt: assemble(groupId(thread, group), group, nowMs) }))
-}
-
-function groupId(thread: string, group: readonly Observation[]): string {
-  return 'x' + shortHash(thread + '@' + (group[0]?.timeMs ?? 0))
+  const begun = new Map<number, number>()
+  return split(ordered).map((group) => {
+    const atMs = group[0]?.timeMs ?? 0
+    // One person may begin twice in the same millisecond, on two hosts.
+    const nth = begun.get(atMs) ?? 0
+    begun.set(atMs, nth + 1)
+    const id = 'x' + shortHash(`${thread}@${atMs}${nth === 0 ? '' : `#${nth}`}`)
+    return { thread, observations: group, attempt: assemble(id, group, nowMs) }
+  })
 }
 
 /** Each observation once, by time; ties by what must come first, then by content, so that the order is total. */
@@ -93,28 +96,83 @@ function isInOrder(observations: readonly Observation[]): boolean {
 
 const RANK = { begin: 0, 'phase-begin': 1, phase: 2, mark: 3, 'phase-end': 4, end: 5 } as const
 
-/** Cuts a person-and-host thread into attempts: at a `begin`, after an `end`, after the shell's end, after long silence. */
+/** One attempt while its observations are told apart from those of the person's others. */
+interface Group {
+  readonly observations: Observation[]
+  /** Where it was seen: the host, and before it perhaps the machine that chose the host. */
+  readonly hosts: string[]
+  session: string | null
+  pool: string | null
+  /** Whether a phase was seen that only the host itself goes through. */
+  onHost: boolean
+  lastMs: number
+  closedAtMs: number | null
+}
+
+/** What one machine began, another goes on with this soon. */
+const HANDED_OVER_MS = 120_000
+
+/**
+ * Cuts the thread of a person into attempts: a `begin` opens one. What follows joins the one whose host, session and pool it names, or that it does not
+ * contradict, until its `end`, the end of its shell, or long silence. A host may also go on with what another machine began.
+ */
 function split(ordered: readonly Observation[]): Observation[][] {
-  const groups: Observation[][] = []
-  let current: Observation[] = []
-  let closedAtMs: number | null = null
-  let lastMs = -Infinity
+  const groups: Group[] = []
+  let alive: Group[] = []
   for (const observation of ordered) {
-    const opens = observation.kind === 'begin' && current.some((other) => other.kind === 'begin' || other.timeMs < observation.timeMs)
-    const afterClose = closedAtMs !== null && observation.timeMs > closedAtMs && !trails(observation)
-    if (current.length && (opens || afterClose || observation.timeMs - lastMs > SILENCE_MS)) {
-      groups.push(current)
-      current = []
-      closedAtMs = null
-      lastMs = -Infinity
+    alive = alive.filter(({ lastMs }) => observation.timeMs - lastMs <= SILENCE_MS)
+    let group = observation.kind === 'begin' ? undefined : (joined(alive, observation) ?? alive.findLast((one) => takesOver(one, observation)))
+    if (!group) {
+      group = { observations: [], hosts: [], session: null, pool: null, onHost: false, lastMs: -Infinity, closedAtMs: null }
+      groups.push(group)
+      alive.push(group)
     }
-    current.push(observation)
-    lastMs = Math.max(lastMs, endOf(observation))
+    const { host, session, pool, phase } = observation
+    group.observations.push(observation)
+    if (host && !group.hosts.some((one) => isSameHost(one, host))) group.hosts.push(host)
+    group.session ??= session ?? null
+    group.pool ??= pool ?? null
+    group.onHost ||= isOnHost(phase)
+    group.lastMs = Math.max(group.lastMs, endOf(observation))
     const closes = closingTime(observation)
-    if (closes !== null) closedAtMs = closedAtMs === null ? closes : Math.max(closedAtMs, closes)
+    if (closes !== null) group.closedAtMs = group.closedAtMs === null ? closes : Math.max(group.closedAtMs, closes)
   }
-  if (current.length) groups.push(current)
-  return groups
+  return groups.map(({ observations }) => observations)
+}
+
+/** The attempt that an observation belongs to: of those that it does not contradict, the one that it names best, then the latest. */
+function joined(alive: readonly Group[], observation: Observation): Group | undefined {
+  let best: Group | undefined
+  let most = -1
+  for (const group of alive) {
+    if (group.closedAtMs !== null && observation.timeMs > group.closedAtMs && !trails(observation)) continue
+    const { host, session, pool } = observation
+    const sameHost = host !== undefined && group.hosts.some((one) => isSameHost(one, host))
+    if (host && group.hosts.length > 0 && !sameHost) continue
+    if (session && group.session !== null && group.session !== session) continue
+    if (pool && group.pool !== null && group.pool !== pool) continue
+    const names = (sameHost ? 2 : 0) + (session !== undefined && session === group.session ? 1 : 0)
+    if (names >= most) [best, most] = [group, names]
+  }
+  return best
+}
+
+/** Whether a host goes on with an attempt that only other machines saw so far. */
+function takesOver({ closedAtMs, onHost, lastMs, pool }: Group, observation: Observation): boolean {
+  return (
+    closedAtMs === null &&
+    !onHost &&
+    observation.timeMs - lastMs <= HANDED_OVER_MS &&
+    observation.phase !== undefined &&
+    observation.phase !== 'broker' &&
+    (pool === null || !observation.pool || pool === observation.pool)
+  )
+}
+
+/** With its domain or without. */
+function isSameHost(a: string, b: string): boolean {
+  const [one, other] = [a.toLowerCase(), b.toLowerCase()]
+  return one === other || one.startsWith(`${other}.`) || other.startsWith(`${one}.`)
 }
 
 /** What may still follow the end of an attempt and belongs to it. */

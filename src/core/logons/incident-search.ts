@@ -13,6 +13,8 @@ const FEWEST = 3
 const MOST_OF_A_CAUSE = 12
 /** A contrast must gain at least so much before it names a place. */
 const LEAST_GAIN = 12
+/** Where no place tells, so many of all must have it. */
+const EVERYBODY = 0.5
 const DAY_MS = 86_400_000
 /** What comes again on the next day goes on. */
 const PAUSE_MS = 26 * 3_600_000
@@ -128,7 +130,8 @@ export class Search {
     const mine = named ? hits.filter((row) => this.#inside(row, [named])) : hits
     const dimensions = named ? NARROWING : at.filter((dimension) => dimension !== 'part' && dimension !== 'package')
     const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named ? 'most of it' : 'any')
-    if (!whole && !named) return []
+    // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
+    const burst = !whole && !named
     const episodes = this.#episodes(whole?.elements ?? [], new Set(mine))
     return episodes.flatMap((episode): Candidate[] => {
       if (episode.length < FEWEST) return []
@@ -143,6 +146,7 @@ export class Search {
       const inside = all.filter((row) => this.#inside(row, elements))
       if (inside.length < FEWEST) return []
       const contrast = this.#contrast(elements, new Set(inside), during)
+      if (burst && !sharper && contrast.inside.hit < EVERYBODY * contrast.inside.n) return []
       const before = this.#before(elements, first, new Set(mine))
       const people = new Set(inside.map((row) => this.ledger.person(row))).size
       const single = elements.some(({ dimension }) => dimension === 'person')

@@ -75,6 +75,15 @@ describe('incidents', () => {
     expect(findIncidents(company(({ places }) => (places.host === 'H2' && n++ < 2 ? 'host-silent' : null))).incidents).toEqual([])
   })
 
+  it('are found by their time first, where they were so short that their place does not show in the whole window', () => {
+    const short = company(({ atMs, places }) => (places.share === 'S1' && within(atMs, 80, 82) ? 'share-unreachable' : null))
+    expect(findIncidents(short).incidents).toMatchObject([{ cause: 'share-unreachable', scope: [{ dimension: 'share', value: 'S1' }] }])
+    const all = findIncidents(company(({ atMs }) => (within(atMs, 80, 82) ? 'trust-expired' : null)))
+    expect(all.incidents).toMatchObject([{ cause: 'trust-expired', scope: [], attempts: 30 }])
+    // As many within as short a time, but only a few of those who logged on then: nobody's place, and not everybody's.
+    expect(findIncidents(company(({ atMs }, random) => (within(atMs, 80, 84) && random.chance(0.2) ? 'trust-expired' : null))).incidents).toEqual([])
+  })
+
   it('that come and go at one place are one line where that is wanted', () => {
     const storms = company(({ atMs, places }) => (places.share === 'S1' && atMs % (24 * HOUR) < 2 * HOUR ? 'logon-storm' : null))
     const apart = findIncidents(storms).incidents

@@ -40,6 +40,10 @@ export type KnownPhase = (typeof PHASES)[number]
 /** Phases whose time counts towards the total. */
 export const TIMED_PHASES = PHASES.filter((phase) => phase !== 'settle')
 
+/** Whether a phase is one that only the host of the session goes through; before it, others may speak for it. */
+export const isOnHost = (phase: string | undefined): boolean => phase !== undefined && !BEFORE_HOST.includes(phase)
+const BEFORE_HOST: readonly string[] = ['broker', 'power', 'connect', 'sign-on']
+
 /** The name under which time without any record is blamed. */
 export const UNRECORDED = 'unrecorded'
 

@@ -199,6 +199,40 @@ describe.each(engines)('intake on %s', (name, open) => {
     await intake.ingest([begin as Observation], NOW)
     const rows = await database.query<{ total_ms: number }>('select total_ms from attempts')
     expect(rows).toEqual([{ total_ms: 13_100 }])
+    // The end of the first and the begin of the second come late: until then they look like one.
+    const again = logon({ person: 'rut', at: START_MS + 20_000 })
+    const once = logon({ person: 'rut' }).slice(0, 4)
+    await intake.ingest([...once, ...again.slice(1)], NOW)
+    expect(await database.query(`select total_ms from attempts where person = 'rut'`)).toEqual([{ total_ms: 33_100 }])
+    await intake.ingest(again.slice(0, 1), NOW)
+    expect(await database.query(`select total_ms, outcome from attempts where person = 'rut' order by started_ms`)).toEqual([
+      { total_ms: 4400, outcome: 'abandoned' },
+      { total_ms: 13_100, outcome: 'ready' },
+    ])
+  })
+
+  it('joins what names the host to what does not, and leaves the other logons of the person alone', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    const earlier = [1, 2, 3].flatMap((day) => logon({ person: 'ole', at: START_MS - day * 86_400_000 }))
+    await intake.ingest(earlier, NOW)
+    const before = await database.query('select * from attempts order by id')
+    const list = logon({ person: 'ole' })
+    await intake.ingest(
+      list.slice(0, 4).map((o) => ({ ...o, host: undefined })),
+      NOW,
+    )
+    expect(await database.query('select host, outcome from attempts where started_ms = $1', [START_MS])).toEqual([
+      { host: null, outcome: 'abandoned' },
+    ])
+    await intake.ingest(
+      list.slice(4).map((o) => ({ ...o, session: '4' })),
+      NOW,
+    )
+    expect(await database.query('select host, session, outcome, total_ms from attempts where started_ms = $1', [START_MS])).toEqual([
+      { host: 'TH-Q1-04', session: '4', outcome: 'ready', total_ms: 13_100 },
+    ])
+    expect(await database.query('select * from attempts where started_ms < $1 order by id', [START_MS])).toEqual(before)
   })
 
   it('answers what the screens ask', async (context) => {

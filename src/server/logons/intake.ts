@@ -58,16 +58,37 @@ interface Known {
   readonly id: string
   readonly thread: string
   readonly started_ms: number
-  readonly last_ms: number
   readonly body: Uint8Array
 }
 
-/** Whether new observations of a thread of person and host can belong to a known attempt, or join it with another. */
-function canMeet({ started_ms, last_ms }: Known, fresh: readonly Observation[]): boolean {
-  if (fresh.length === 0) return true
-  const from = Math.min(...fresh.map((o) => o.timeMs)) - 2 * SILENCE_MS
-  const to = Math.max(...fresh.map(endOf)) + 2 * SILENCE_MS
-  return last_ms >= from && started_ms <= to
+/** A thread that has something new, or that is to be looked at again. */
+interface Asked {
+  readonly fresh: Observation[]
+  /** From when to when attempts of it may change. */
+  fromMs: number
+  toMs: number
+}
+
+/** An attempt that is to be looked at again. */
+interface Again {
+  readonly thread: string
+  readonly atMs: number
+}
+
+/** Threads with what is new of each. Observations can belong to attempts, or join two of them, as far as silence does not lie between. */
+function asked(observations: readonly Observation[], again: readonly Again[]): Map<string, Asked> {
+  const threads = new Map<string, Asked>()
+  const ask = (thread: string, fromMs: number, toMs: number): Asked => {
+    const known = threads.get(thread)
+    const asked = known ?? { fresh: [], fromMs: Infinity, toMs: -Infinity }
+    if (!known) threads.set(thread, asked)
+    asked.fromMs = Math.min(asked.fromMs, fromMs - 2 * SILENCE_MS)
+    asked.toMs = Math.max(asked.toMs, toMs + 2 * SILENCE_MS)
+    return asked
+  }
+  for (const { thread, atMs } of again) ask(thread, atMs, atMs)
+  for (const observation of observations) ask(threadKey(observation), observation.timeMs, endOf(observation)).fresh.push(observation)
+  return threads
 }
 
 /** What is to be written of one batch. */
@@ -79,8 +100,8 @@ interface Prepared {
   readonly startedBefore: readonly number[]
   /** The clocks that are off, where that is news. */
   readonly clocks: readonly ClockOffset[] | null
-  /** Threads whose attempts were timed by clocks of which more is known now. */
-  readonly mistimed: readonly string[]
+  /** Attempts that were timed by clocks of which more is known now. */
+  readonly mistimed: readonly Again[]
 }
 
 /** What belongs together, timed by clocks that agree. */
@@ -183,17 +204,12 @@ export class Intake {
     const rows = await this.#whenWritten(async () => {
       this.#desk.forget(nowMs)
       await this.#lookForChanges(nowMs)
-      return this.database.query<{ thread: string }>(
-        `select distinct thread from attempts where (outcome = 'open' and started_ms > $1) or (lost_ms > 0 and started_ms > $2)`,
+      return this.database.query<Again>(
+        `select thread, started_ms as "atMs" from attempts where (outcome = 'open' and started_ms > $1) or (lost_ms > 0 and started_ms > $2)`,
         [nowMs - 6 * HOUR_MS, nowMs - 10 * 60_000],
       )
     })
-    return this.#ingest(
-      [],
-      rows.map(({ thread }) => thread),
-      nowMs,
-      null,
-    )
+    return this.#ingest([], rows, nowMs, null)
   }
 
   /** Draws the hours that are over and have no picture, the newest first, one in each turn so that evidence never waits long. */
@@ -206,7 +222,7 @@ export class Intake {
   /**
    * In turn: what is known, and the analysis. Then, in the same order, what is to be written: while that goes on, the next ones are analysed already.
    */
-  async #ingest(observations: readonly Observation[], again: readonly string[], nowMs: number, upload: string | null): Promise<Ingested> {
+  async #ingest(observations: readonly Observation[], again: readonly Again[], nowMs: number, upload: string | null): Promise<Ingested> {
     const { written, mistimed, ...result } = await this.#inTurn(async () => {
       const prepared = await this.#prepare(observations, again, nowMs)
       const done = this.#writing.then(() => this.#write(prepared, upload))
@@ -223,19 +239,13 @@ export class Intake {
     return result
   }
 
-  async #prepare(observations: readonly Observation[], again: readonly string[], nowMs: number): Promise<Prepared> {
-    const threads = new Map<string, Observation[]>(again.map((thread) => [thread, []]))
-    for (const observation of observations) {
-      const key = threadKey(observation)
-      const list = threads.get(key)
-      if (list) list.push(observation)
-      else threads.set(key, [observation])
-    }
+  async #prepare(observations: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
+    const threads = asked(observations, again)
     const known = await this.#known(threads)
     const stored = new Map<string, Observation[]>()
     for (const { thread, body } of known) stored.set(thread, [...(stored.get(thread) ?? []), ...unpackEvidence(body)])
     const timed: Correlated[] = []
-    for (const [thread, fresh] of threads) timed.push(...correlateThread(thread, [...(stored.get(thread) ?? []), ...fresh], nowMs))
+    for (const [thread, { fresh }] of threads) timed.push(...correlateThread(thread, [...(stored.get(thread) ?? []), ...fresh], nowMs))
     this.#clocks ??= new ClockWatch(await recallClocks(this.database))
     const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
     const found = timed.map(({ attempt, thread, observations }): Found => {
@@ -294,9 +304,9 @@ export class Intake {
   }
 
   /** Attempts that these threads already have, with their evidence, as far as they can meet the new observations in time. */
-  async #known(threads: ReadonlyMap<string, readonly Observation[]>): Promise<Known[]> {
+  async #known(threads: ReadonlyMap<string, Asked>): Promise<Known[]> {
     const ids: string[] = []
-    for (const [thread, fresh] of threads) {
+    for (const [thread, { fresh }] of threads) {
       if (!thread.startsWith('id:')) continue
       const id = thread.slice(3)
       if (fresh.length === 0 || !this.#desk.surelyNew(id, Math.min(...fresh.map(({ timeMs }) => timeMs)))) ids.push(id)
@@ -307,18 +317,20 @@ export class Intake {
     const [byId, byThread] = await Promise.all([
       ids.length
         ? this.database.query<Known>(
-            'select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.id = any($1)',
+            'select a.id, a.thread, a.started_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.id = any($1)',
             [ids],
           )
         : [],
       rest.length
         ? this.database.query<Known>(
-            `select a.id, a.thread, a.started_ms, a.last_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.thread = any($1) and a.thread not like 'id:%'`,
-            [rest.map(([thread]) => thread)],
+            `select a.id, a.thread, a.started_ms, e.body from unnest($1::text[], $2::bigint[], $3::bigint[]) as asked (thread, from_ms, to_ms)
+            join attempts a on a.thread = asked.thread and a.started_ms <= asked.to_ms and a.last_ms >= asked.from_ms and a.thread not like 'id:%'
+            join evidence e on e.attempt = a.id`,
+            [rest.map(([thread]) => thread), rest.map(([, { fromMs }]) => Math.floor(fromMs)), rest.map(([, { toMs }]) => Math.ceil(toMs))],
           )
         : [],
     ])
-    return [...byId.filter(({ thread }) => threads.has(thread)), ...byThread.filter((row) => canMeet(row, threads.get(row.thread) ?? []))]
+    return [...byId.filter(({ thread }) => threads.has(thread)), ...byThread]
   }
 
   async #analyse(found: readonly Found[], known: ReadonlySet<string>): Promise<Worked[]> {

@@ -163,7 +163,8 @@ export const STAGED: Readonly<Record<string, (company: Company, random: Random) 
     const zone = random.pick(['A', 'B', 'C'])
     const extra = 250 + 350 * random.next()
     return {
-      scope: [place('zone', zone)],
+      // A directory server is of a site: the only zone of one is the site.
+      scope: [zone === 'C' ? place('site', 'south') : place('zone', zone)],
       kind: 'directory',
       sentence: `Directory server of zone ${zone} taken out`,
       meets: ({ host }) => host.zone === zone,
@@ -202,9 +203,9 @@ export const STAGED: Readonly<Record<string, (company: Company, random: Random) 
     const { id } = random.pick(company.pools)
     const ms = 14_000 + 16_000 * random.next()
     return {
-      scope: [place('pool', id)],
+      scope: [place('package', 'survey-suite'), place('pool', id)],
       kind: 'package',
-      sentence: 'New packages offered',
+      sentence: 'Package survey-suite offered',
       meets: ({ pool }) => pool.id === id,
       alter: (c) => {
         c.slowPackage = { name: 'survey-suite', ms }

@@ -70,6 +70,8 @@ export const containerDenied: Cause = {
   remedy: () => tell('Check both layers of permission', 'The share and the folder must both let the person create their own folder.'),
 }
 
+const isFull = (bytes: number): boolean => bytes < 256 * 2 ** 20
+
 /** Disk-full codes mean either the container or the share; free bytes decide. */
 function fullClues(facts: Parameters<Cause['look']>[0], which: 'share' | 'container'): readonly Clue[] | null {
   const own = which === 'share' ? 'share.full' : 'container.full'
@@ -81,14 +83,20 @@ function fullClues(facts: Parameters<Cause['look']>[0], which: 'share' | 'contai
   if (generic) clues.push(clue(4, 'A write was refused for lack of room.', '0xC000007F STATUS_DISK_FULL'))
   // What the organisation knows of its shares is not of that moment, and says less.
   const known = free.share === null ? (facts.share?.freeBytes ?? null) : null
-  const mine = free[which] ?? (which === 'share' ? known : null)
+  const room = { share: free.share ?? known, container: free.container }
+  const place = { share: 'on the share', container: 'inside the container' }
+  const mine = room[which]
   if (mine !== null)
     clues.push(
-      mine < 256 * 2 ** 20
-        ? clue(3, `Only ${Math.round(mine / 2 ** 20)} MiB were free ${which === 'share' ? 'on the share' : 'inside'}.`)
-        : against(mine === known ? 3 : 6, `${(mine / 2 ** 30).toFixed(1)} GiB were free ${which === 'share' ? 'on the share' : 'inside'}.`),
+      isFull(mine)
+        ? clue(3, `Only ${Math.round(mine / 2 ** 20)} MiB were free ${place[which]}.`)
+        : against(which === 'share' && known !== null ? 3 : 6, `${(mine / 2 ** 30).toFixed(1)} GiB were free ${place[which]}.`),
     )
-  else if (known !== null && known < 256 * 2 ** 20) clues.push(against(2, `The share itself has only ${Math.round(known / 2 ** 20)} MiB left.`))
+  // The other one is full for certain: that is enough for a write to be refused.
+  const other = which === 'share' ? 'container' : 'share'
+  const theirs = room[other]
+  if (theirs !== null && isFull(theirs))
+    clues.push(against(known === theirs ? 2 : 3, `Only ${Math.round(theirs / 2 ** 20)} MiB were free ${place[other]}.`))
   // A container fills up for one person, a share for everybody on it.
   const { n, hit } = facts.text('share') ? facts.around.nearest(facts.self, 'share', 'failed', 12) : { n: 0, hit: 0 }
   if (n >= 4 && hit * 4 >= n) {

@@ -91,4 +91,19 @@ describe('a write that was refused for lack of room', () => {
     expect(finding(full, of(20 * 2 ** 20))).toMatchObject({ id: 'share-full', sentence: 'No room is left on quay.' })
     expect(finding(full, of(2e12)).id).toBe('container-full')
   })
+
+  it('is the container where that is known to be full, also of those whose neighbours’ are, too', () => {
+    const many = Array.from({ length: 6 }, (_, i) =>
+      logon({
+        id: i === 3 ? 'it' : `full-${i}`,
+        person: `q${i}`,
+        at: START_MS + i * MINUTE_MS,
+        outcome: 'failed',
+        attrs: { share, containerFreeBytes: 0 },
+        marks: [['0xC000007F', 'container', 850]],
+        phases: { broker: 900 },
+      }),
+    ).flat()
+    expect(finding(many, of(2e12)).id).toBe('container-full')
+  })
 })

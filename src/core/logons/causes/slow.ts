@@ -1,3 +1,4 @@
+import { contrastGain } from '../../stats/significance'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { changeBefore, onlyTheirs, sitsAt } from './where'
@@ -200,6 +201,9 @@ export const poorLine: Cause = {
   remedy: () => tell('Look at their line', 'Round trip and bandwidth over their last logons tell whether it is always so.'),
 }
 
+/** From this gain on two ways differ beyond doubt (about one in 200 by chance). */
+const CLEAR_GAIN = 8
+
 export const relayPath: Cause = {
   id: 'relay-path',
   about: 'slow',
@@ -212,16 +216,14 @@ export const relayPath: Cause = {
     if (facts.failed || !excess || facts.text('transport') !== 'relay') return null
     const clues: Clue[] = [clue(1, 'The connection was relayed.', 'transport = relay')]
     const network = facts.text('network')
-    const inside = facts.around.contrast(facts.self, 'transport', excess.phase, network === null ? [] : ['network'])
-    const n = inside.inside.n + inside.outside.n
-    if (inside.outside.n >= 5 && inside.outside.hit * 5 < inside.outside.n)
+    const ways = facts.around.contrast(facts.self, 'transport', excess.phase, network === null ? [] : ['network'])
+    const direct = ways.outside
+    const n = ways.inside.n + direct.n
+    if (direct.n >= 5 && (direct.hit * 5 < direct.n || (direct.hit * 3 < direct.n && contrastGain(ways) >= CLEAR_GAIN)))
       clues.push(
-        clue(
-          3,
-          `Others ${network ? `from ${network} ` : ''}went direct: ${inside.outside.hit} of ${inside.outside.n} of them were slow in ${excess.phase}.`,
-        ),
+        clue(3, `Others ${network ? `from ${network} ` : ''}went direct: ${direct.hit} of ${direct.n} of them were slow in ${excess.phase}.`),
       )
-    else if (n >= 10 && inside.outside.n * 10 < n) {
+    else if (n >= 10 && direct.n * 10 < n) {
       if (network === 'office') clues.push(clue(2, 'From the office a direct way is to be expected.'))
       else clues.push(against(4, `Nearly everybody${network ? ` from ${network}` : ''} is relayed.`))
     }
@@ -261,7 +263,7 @@ export const directorySlow: Cause = {
   id: 'directory-slow',
   about: 'slow',
   title: 'Directory answers slowly',
-  at: ['zone', 'site'],
+  at: ['site', 'zone'],
   prior: -3,
   toPerson: 'The directory answers slowly. We are working on it.',
   look(facts) {
