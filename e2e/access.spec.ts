@@ -53,3 +53,22 @@ test('accounts and tokens: made, used once, forgotten, and found in the journal'
   await page.goto('/journal')
   await expect(page.getByText('forgot an account').first()).toBeVisible()
 })
+
+test('the directory as a file: what it would replace is said before anything is, and nothing is by looking', async ({ page }) => {
+  await signIn(page, 'Hedda Vaas', '/people')
+  await page.getByText('Where people, groups, pools and hosts come from').click()
+  const give = (name: string, text: string) =>
+    page.getByLabel('The organisation').setInputFiles({ name, mimeType: 'application/json', buffer: Buffer.from(text) })
+  await give('half.json', '{"people":[')
+  await expect(page.getByRole('alert')).toHaveText('half.json is not valid JSON.')
+  await give('wrong.json', JSON.stringify({ people: [{ name: 'nobody' }] }))
+  await expect(page.getByRole('alert')).toContainText(/people.*id/i)
+  await give('org.json', JSON.stringify({ people: [{ id: 'vera.new' }] }))
+  const look = page.getByRole('region', { name: 'What the file replaces' })
+  await expect(look.getByRole('row', { name: /^people/ })).toContainText(/people\s*\d+\s*1\s*\d+: .* and more/)
+  await expect(look.getByRole('row', { name: /^hosts/ })).toContainText('BO-H1-01')
+  await look.getByRole('button', { name: 'Leave it as it is' }).click()
+  await expect(look).toHaveCount(0)
+  await page.getByLabel('Part of a name').fill('vera.new')
+  await expect(page.getByText('Nobody has “vera.new” in a name or account.')).toBeVisible()
+})

@@ -89,7 +89,7 @@ test('an incident: where, since when, what changed before, and whether what was 
   await page
     .locator('input[type=file]')
     .setInputFiles({ name: 'incident.ndjson', mimeType: 'application/x-ndjson', buffer: Buffer.from(lines.join('')) })
-  await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText(/All \d+ records were read/)
+  await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText(/All [\d,]+ records were read/)
 
   await page.goto('/')
   const line = page.getByRole('list', { name: 'Needs a decision' }).getByRole('button').filter({ hasText: 'E2E-9' })

@@ -88,3 +88,45 @@ test('a file that is no evidence is refused with a sentence', async ({ page }) =
     .setInputFiles({ name: 'photo.bin', mimeType: 'application/octet-stream', buffer: Buffer.from([0x89, 0x50, 0, 1, 2, 3, 10, 0xff, 0xfe, 0, 0]) })
   await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText('Nothing could be read')
 })
+
+test('evidence of half a year ago: its logons are a window of their own, with what needs a decision in it', async ({ page }) => {
+  await signIn(page, 'Hedda Vaas', '/logons')
+  // To the minute, and another day whenever this runs.
+  const at = Math.floor(Date.now() / 60_000) * 60_000 - 180 * 86_400_000
+  const id = (i: number) => `e2e-old-${at}-${i}`
+  const lines = Array.from({ length: 30 }, (_, i) => {
+    const begin = at + i * 120_000
+    const who = { attempt: id(i), person: `old.p${i}`, host: `OLD-${i % 5}`, pool: 'old-hall' }
+    const failed = [
+      { ...who, kind: 'begin', time: begin },
+      { ...who, kind: 'mark', time: begin + 900, phase: 'sign-on', code: 'trust.expired' },
+      { ...who, kind: 'end', time: begin + 1000, outcome: 'failed' },
+    ]
+    return i < 15 ? evidence(id(i), `old.p${i}`, begin, 1500) : `${failed.map((one) => JSON.stringify(one)).join('\n')}\n`
+  })
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({ name: 'spring.ndjson', mimeType: 'application/x-ndjson', buffer: Buffer.from(lines.join('')) })
+  const file = page.getByRole('region', { name: 'The evidence file' })
+  await file.getByRole('link', { name: '30 logons came of it' }).click()
+  await expect(page.getByText('evidence file spring.ndjson')).toBeVisible()
+  await file.getByRole('link', { name: 'What needs a decision in them' }).click()
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('30 logons in the time from')
+  const line = page.getByRole('list', { name: 'Needs a decision' }).getByRole('button').first()
+  await expect(line).toContainText('Certificate or secret expired')
+  await expect(line).toContainText('15 people')
+  await page.getByRole('link', { name: 'Why here, why then' }).click()
+  await expect(page.getByText('Everywhere else, in the same time').or(page.getByText('while it lasted'))).not.toHaveCount(0)
+  // The window goes along; another one is asked for, and told why it cannot be looked at.
+  await page.getByLabel('Time window').selectOption('other')
+  const other = page.getByRole('dialog', { name: 'Another time' })
+  await other.getByLabel('To').fill('2020-01-01T00:00')
+  await expect(other.getByRole('status')).toHaveText('The end must be after the beginning.')
+  await expect(other.getByRole('button', { name: 'Look' }).last()).toBeDisabled()
+  await other.getByLabel('From').fill('2019-12-31T00:00')
+  await other.getByRole('button', { name: 'Look' }).last().click()
+  await page.getByRole('link', { name: 'Today' }).click()
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('No logon in the time from Tue 31 Dec 2019 00:00')
+  await page.getByLabel('Time window').selectOption('24h')
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('logons in the last 24 h')
+})

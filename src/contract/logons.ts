@@ -128,6 +128,8 @@ export const Today = z.object({
   incidents: z.array(IncidentLine),
   /** Where attempts of earlier days are still being read after a start: since when incidents are known. */
   incidentsFromMs: z.number().nullable(),
+  /** When the newest logon of all began, in the window or not; null where none is known. */
+  newestMs: z.number().nullable(),
 })
 export type Today = z.infer<typeof Today>
 
@@ -203,6 +205,9 @@ export const UploadState = z.object({
   attempts: z.number(),
   startedMs: z.number(),
   endedMs: z.number().nullable(),
+  /** When the first and the last logon that came of it began. */
+  firstMs: z.number().nullable(),
+  lastMs: z.number().nullable(),
   sentence: z.string().nullable(),
   faults: z.array(z.object({ line: z.number().nullable(), byte: z.number().nullable(), code: z.string(), reason: z.string(), excerpt: z.string() })),
 })

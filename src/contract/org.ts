@@ -72,3 +72,20 @@ export const OrgFile = z.object({
 export type OrgFile = z.infer<typeof OrgFile>
 /** As it is written in the file. */
 export type OrgFileText = z.input<typeof OrgFile>
+
+export const ORG_LISTS = ['people', 'groups', 'pools', 'hosts'] as const
+
+/** How many of each were told of. */
+export const OrgGiven = z.object({ people: z.number(), groups: z.number(), pools: z.number(), hosts: z.number() })
+
+/** What a file would replace of one list. */
+export const OrgListLook = z.object({
+  list: z.enum(ORG_LISTS),
+  now: z.number(),
+  then: z.number(),
+  /** Those that are known now and not in the file. */
+  gone: z.number(),
+  /** The first of them, by id. */
+  goneIds: z.array(z.string()),
+})
+export type OrgListLook = z.infer<typeof OrgListLook>

@@ -6,7 +6,7 @@ import { ReportedAdmin, SessionReport } from './policies'
 import { POLICY_ROUTES } from './policy-routes'
 import { InventoryLine } from './files'
 import { LOGON_ROUTES } from './logon-routes'
-import { OrgFile } from './org'
+import { OrgFile, OrgGiven, OrgListLook } from './org'
 import { Leftover, PoolJob, PoolsPage } from './pools'
 import { LossPage, LossQuery, NewWave, RoomPage, RoomQuery, Wave } from './room'
 import { NamingTried, ShareAccess, SharePage } from './shares'
@@ -79,13 +79,29 @@ export const ROUTES = {
     params: Id,
     response: PersonPage,
   },
+  orgFileLook: {
+    method: 'POST',
+    path: '/api/organisation/look',
+    permission: 'administrator',
+    sentence: 'What giving this org.json would replace: how many are known now, how many are in the file, and who would be gone.',
+    body: OrgFile,
+    response: z.object({ lists: z.array(OrgListLook) }),
+  },
+  orgFileGive: {
+    method: 'PUT',
+    path: '/api/organisation',
+    permission: 'administrator',
+    sentence: 'The same as PUT /api/directory, by an administrator with a file at hand.',
+    body: OrgFile,
+    response: OrgGiven,
+  },
   importOrg: {
     method: 'PUT',
     path: '/api/directory',
     permission: 'token directory',
     sentence: 'Replaces what is known of people, groups, pools and hosts (org.json).',
     body: OrgFile,
-    response: z.object({ people: z.number(), groups: z.number(), pools: z.number(), hosts: z.number() }),
+    response: OrgGiven,
   },
 
   containers: {

@@ -1,3 +1,4 @@
+import { readAccount } from '../people/account'
 import { finderOf } from '../people/finder'
 import { EMPTY_ORG, type Org } from '../people/org'
 import { endedWell, isUnusual, measure, type Measured } from './analyse'
@@ -14,12 +15,15 @@ export interface Explained extends Measured {
   readonly diagnosis: Diagnosis
 }
 
-/** Fills in what the organisation knows of an attempt's place where the evidence does not say it. */
+/** Fills in what the organisation knows: who the account belongs to, and an attempt's place where the evidence does not say it. */
 export function place(attempt: Attempt, org: Org): Attempt {
   const find = finderOf(org)
   const host = find.host(attempt.host)
-  const share = attempt.attrs['share'] === undefined ? find.shareOf(find.person(attempt.person)) : undefined
-  if (!host && share === undefined) return attempt
+  const known = find.person(attempt.person)
+  // By whatever account they signed on: it is one person.
+  const person = known ? readAccount(known.id).key : attempt.person
+  const share = attempt.attrs['share'] === undefined ? find.shareOf(known) : undefined
+  if (!host && share === undefined && person === attempt.person) return attempt
   // Only what is missing, one by one: this is done for every attempt, and objects put together from parts are slow.
   let attrs: Record<string, AttrValue> | null = null
   if (host?.zone && attempt.attrs['zone'] === undefined) (attrs ??= { ...attempt.attrs })['zone'] = host.zone
@@ -27,7 +31,7 @@ export function place(attempt: Attempt, org: Org): Attempt {
   if (host?.image && attempt.attrs['image'] === undefined) (attrs ??= { ...attempt.attrs })['image'] = host.image
   if (share !== undefined) (attrs ??= { ...attempt.attrs })['share'] = share
   const pool = attempt.pool ?? host?.pool ?? null
-  return attrs === null && pool === attempt.pool ? attempt : { ...attempt, attrs: attrs ?? attempt.attrs, pool }
+  return attrs === null && pool === attempt.pool && person === attempt.person ? attempt : { ...attempt, attrs: attrs ?? attempt.attrs, pool, person }
 }
 
 /** Of those, only the ones that were as usual themselves: an incident does not become the usual while it lasts. */

@@ -13,6 +13,11 @@ const FEWEST = 3
 const MOST_OF_A_CAUSE = 12
 /** A contrast must gain at least so much before it names a place. */
 const LEAST_GAIN = 12
+/** So many at most are taken off a beginning, where so long a pause follows them. */
+const STRAGGLERS = 2
+const LONG_PAUSE_MS = 6 * 3_600_000
+/** Too few to compare with. */
+const FEW = 10
 /** Where no place tells, so many of all must have it. */
 const EVERYBODY = 0.5
 const DAY_MS = 86_400_000
@@ -133,7 +138,8 @@ export class Search {
     // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
     const burst = !whole && !named
     const episodes = this.#episodes(whole?.elements ?? [], new Set(mine))
-    return episodes.flatMap((episode): Candidate[] => {
+    return episodes.flatMap((stretch): Candidate[] => {
+      const episode = this.#withoutStragglers(stretch)
       if (episode.length < FEWEST) return []
       const first = this.ledger.atMs(episode[0] ?? 0)
       const last = this.ledger.atMs(episode.at(-1) ?? 0)
@@ -151,8 +157,10 @@ export class Search {
       const people = new Set(inside.map((row) => this.ledger.person(row))).size
       const single = elements.some(({ dimension }) => dimension === 'person')
       if (people < 2 && !single) return []
-      // By chance: against others at the time, or against the same place before it began, whichever says more.
-      const p = Math.min(fisherExact(contrast, 'more'), fisherExact({ inside: contrast.inside, outside: before }, 'more'), 1)
+      // By chance: against others at the time, or against the same place before it began, whichever says more; where there were hardly any, against all.
+      const tables = [contrast, { inside: contrast.inside, outside: before }]
+      if (contrast.outside.n + before.n < FEW) tables.push(this.#contrast(elements, new Set(inside), this.rows))
+      const p = Math.min(1, ...tables.map((table) => fisherExact(table, 'more')))
       return [{ cause, elements: [...(named ? [named] : []), ...elements], hits: inside, episodes: 1, contrast, p }]
     })
   }
@@ -295,6 +303,15 @@ export class Search {
       } else open = null
     }
     return episodes
+  }
+
+  /** Without one or two that had it long before the others: as logons vary, somebody may, and they would move the beginning to the day before. */
+  #withoutStragglers(hits: readonly number[]): readonly number[] {
+    const gaps = hits.slice(1).map((row, i) => this.ledger.atMs(row) - this.ledger.atMs(hits[i] ?? row))
+    const middle = [...gaps].sort((a, b) => a - b)[gaps.length >> 1] ?? 0
+    const most = Math.min(STRAGGLERS, Math.floor(hits.length / 8))
+    const last = gaps.slice(0, most).findLastIndex((gap) => gap > Math.max(LONG_PAUSE_MS, 10 * middle))
+    return hits.slice(last + 1)
   }
 
   #partedByPauses(rows: readonly number[]): number[][] {

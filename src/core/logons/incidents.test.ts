@@ -84,6 +84,40 @@ describe('incidents', () => {
     expect(findIncidents(company(({ atMs }, random) => (within(atMs, 80, 84) && random.chance(0.2) ? 'trust-expired' : null))).incidents).toEqual([])
   })
 
+  it('begin with those who have it one after another, not with the last of the day before', () => {
+    // By day only, every ten minutes, on two images by turns; the last one of the second day has it, then all of the third.
+    const ledger = new Ledger()
+    for (let i = 0; i < 5 * 60; i++) {
+      const atMs = START + Math.floor(i / 60) * 24 * HOUR + 7 * HOUR + (i % 60) * 600_000
+      const ill = i % 2 === 1 && (i === 119 || (i >= 120 && i < 180))
+      const places = { host: `H${i % 8}`, image: `img-${i % 2}` }
+      ledger.add({
+        id: `a${i}`,
+        person: `p${i % 50}`,
+        atMs,
+        lostMs: ill ? 9000 : 0,
+        failed: false,
+        open: false,
+        cause: ill ? 'image-regression' : null,
+        places,
+      })
+    }
+    expect(findIncidents(ledger).incidents).toMatchObject([
+      { cause: 'image-regression', scope: [{ value: 'img-1' }], attempts: 30, fromMs: START + 55 * HOUR + 600_000 },
+    ])
+  })
+
+  it('are real against all others, where nobody else logged on meanwhile, nor there before', () => {
+    const ledger = new Ledger()
+    for (let i = 0; i < 30; i++) {
+      const ill = i >= 15
+      const places = { host: ill ? `N${i % 5}` : 'H1', pool: ill ? 'new' : 'old' }
+      const one = { id: `a${i}`, person: `p${i}`, atMs: START + i * 120_000, lostMs: ill ? 1000 : 0, failed: ill, open: false, places }
+      ledger.add({ ...one, cause: ill ? 'trust-expired' : null })
+    }
+    expect(findIncidents(ledger).incidents).toMatchObject([{ cause: 'trust-expired', scope: [{ dimension: 'pool', value: 'new' }], attempts: 15 }])
+  })
+
   it('that come and go at one place are one line where that is wanted', () => {
     const storms = company(({ atMs, places }) => (places.share === 'S1' && atMs % (24 * HOUR) < 2 * HOUR ? 'logon-storm' : null))
     const apart = findIncidents(storms).incidents

@@ -43,8 +43,11 @@ export async function forgetChange(handle: Queryable, id: string): Promise<Chang
 /** So far back a change can be suspected of what goes on now, with room for windows of a month. */
 const LOOKED_AT_MS = 45 * 86_400_000
 
-/** The changes as the computation takes them. */
-export async function recentChanges(handle: Queryable, nowMs: number): Promise<OrgChange[]> {
-  const lines = await listChanges(handle, nowMs - LOOKED_AT_MS, nowMs + 86_400_000)
+/** The changes of late, as the computation takes them. */
+export const recentChanges = (handle: Queryable, nowMs: number): Promise<OrgChange[]> =>
+  changesBetween(handle, nowMs - LOOKED_AT_MS, nowMs + 86_400_000)
+
+export async function changesBetween(handle: Queryable, fromMs: number, toMs: number): Promise<OrgChange[]> {
+  const lines = await listChanges(handle, fromMs, toMs)
   return lines.map(({ id, atMs, kind, scope, sentence, who }) => ({ id, atMs, kind, scope, sentence, by: who }))
 }

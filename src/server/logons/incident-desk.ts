@@ -29,6 +29,19 @@ const LOOK_BACK_MS = 7 * DAY_MS
 /** An answer waits this long for the attempts of earlier days; then it says how far back it reaches. */
 const PATIENCE_MS = 1500
 
+/** What was read of a window that lies before what is held. */
+interface Older {
+  readonly ledger: Ledger
+  readonly fromMs: number
+  readonly toMs: number
+  readonly atMs: number
+  readonly read: Promise<void>
+  /** Whether attempts of it came or changed since. */
+  changed: boolean
+}
+/** What has changed is read again no sooner than after this. */
+const OLDER_KEPT_MS = 60_000
+
 export interface FoundSince extends Found {
   /** Attempts from this moment on are known here; while earlier ones are still being read, this is later than what was asked for. */
   readonly knownFromMs: number
@@ -45,6 +58,8 @@ export class IncidentDesk {
   /** What is older was forgotten here, and may be in the database all the same. */
   #oldestMs = -Infinity
   #recalling: Promise<void> | null = null
+  /** Attempts of a window that lies before those held here. */
+  #older: Older | null = null
   #answers = new Map<string, { version: number; atMs: number; tookMs: number; found: FoundSince }>()
 
   /** @param inTurn runs work between two writes */
@@ -58,13 +73,16 @@ export class IncidentDesk {
     this.#version++
     for (const one of explained) {
       const { attempt, outcome, blame } = one
+      if (this.#older && attempt.startedAtMs >= this.#older.fromMs && attempt.startedAtMs < this.#older.toMs) this.#older.changed = true
       this.#ledger.add(seenOf(one), { outcome, first: attempt.attrs['first'] === true, durations: durationsOf(blame, attempt.totalMs) })
     }
   }
 
   remove(ids: readonly string[]): void {
     for (const id of ids) this.#ledger.remove(id)
-    if (ids.length) this.#version++
+    if (ids.length === 0) return
+    this.#version++
+    if (this.#older) this.#older.changed = true
   }
 
   /** Whether no attempt of that id was there before. While what is in the database is still being read, nothing is sure. */
@@ -84,32 +102,20 @@ export class IncidentDesk {
     await Promise.race([this.#recalling, new Promise((resolve) => (timer = setTimeout(resolve, PATIENCE_MS)))])
     clearTimeout(timer)
     const key = `${Math.round((toMs - fromMs) / HOUR_MS)}`
+    const { ledger, knownFromMs } = await this.#ledgerOf(fromMs, toMs)
     const known = this.#answers.get(key)
     // While evidence streams in, a large answer is worked out no more often than a tenth of the time goes into it.
     if (known && Math.abs(known.found.toMs - toMs) < 120_000 && (known.version === this.#version || Date.now() - known.atMs < 10 * known.tookMs))
       return known.found
     const begun = Date.now()
     const found = {
-      ...findIncidents(this.#ledger, org, { fromMs: fromMs - LOOK_BACK_MS, toMs, shownFromMs: fromMs, joined: true }),
-      knownFromMs: this.#knownFromMs,
+      ...findIncidents(ledger, org, { fromMs: fromMs - LOOK_BACK_MS, toMs, shownFromMs: fromMs, joined: true }),
+      knownFromMs,
       toMs,
-      worstHourMs: this.#worstHour(fromMs, toMs),
+      worstHourMs: worstHour(ledger, fromMs, toMs),
     }
     this.#answers.set(key, { version: this.#version, atMs: Date.now(), tookMs: Date.now() - begun, found })
     return found
-  }
-
-  #worstHour(fromMs: number, toMs: number): number | null {
-    const lost = new Map<number, number>()
-    let worst: number | null = null
-    for (const row of this.#ledger.rows(fromMs, toMs)) {
-      const ms = this.#ledger.lostMs(row)
-      if (ms === 0) continue
-      const hour = hourOf(this.#ledger.atMs(row))
-      lost.set(hour, (lost.get(hour) ?? 0) + ms)
-      if (worst === null || (lost.get(hour) ?? 0) > (lost.get(worst) ?? 0)) worst = hour
-    }
-    return worst
   }
 
   /** What a cohort comes to; null where not all of its window is known here. */
@@ -127,8 +133,34 @@ export class IncidentDesk {
     return fromMs >= this.#knownFromMs && fromMs >= this.#oldestMs
   }
 
-  hoursOf(org: Org, scope: readonly Place[], cause: string, fromMs: number, toMs: number): HitHour[] {
-    return hitsByHour(this.#ledger, org, scope, cause, fromMs, toMs)
+  async hoursOf(org: Org, scope: readonly Place[], cause: string, fromMs: number, toMs: number): Promise<HitHour[]> {
+    const { ledger } = await this.#ledgerOf(fromMs, toMs)
+    return hitsByHour(ledger, org, scope, cause, fromMs, toMs)
+  }
+
+  /**
+   * The attempts of a window and some days before it: those held here, or, where it reaches further back, read from the database and kept for the
+   * next who asks.
+   */
+  async #ledgerOf(fromMs: number, toMs: number): Promise<{ readonly ledger: Ledger; readonly knownFromMs: number }> {
+    if (fromMs >= this.#oldestMs) return { ledger: this.#ledger, knownFromMs: this.#knownFromMs }
+    const known = this.#older
+    const current = known && known.fromMs <= fromMs && known.toMs >= toMs && (!known.changed || Date.now() - known.atMs < OLDER_KEPT_MS)
+    const older = current ? known : this.#readOlder(fromMs - LOOK_BACK_MS, toMs)
+    this.#older = older
+    await older.read
+    return { ledger: older.ledger, knownFromMs: -Infinity }
+  }
+
+  #readOlder(fromMs: number, toMs: number): Older {
+    const ledger = new Ledger()
+    const read = async () => {
+      for (let until = toMs; until > fromMs; until -= SLICE_MS)
+        await this.inTurn(async () => {
+          for (const { seen } of await recallSeen(this.database, Math.max(fromMs, until - SLICE_MS), until)) ledger.add(seen)
+        })
+    }
+    return { ledger, fromMs, toMs, atMs: Date.now(), read: read(), changed: false }
   }
 
   /** Reads what is in the database, the newest first, a slice in each turn. */
@@ -156,4 +188,18 @@ export class IncidentDesk {
     this.#ledger = this.#ledger.since(newestMs - KEPT_MS)
     this.#oldestMs = newestMs - KEPT_MS + DAY_MS
   }
+}
+
+/** The beginning of the hour in which most time was lost, if any was. */
+function worstHour(ledger: Ledger, fromMs: number, toMs: number): number | null {
+  const lost = new Map<number, number>()
+  let worst: number | null = null
+  for (const row of ledger.rows(fromMs, toMs)) {
+    const ms = ledger.lostMs(row)
+    if (ms === 0) continue
+    const hour = hourOf(ledger.atMs(row))
+    lost.set(hour, (lost.get(hour) ?? 0) + ms)
+    if (worst === null || (lost.get(hour) ?? 0) > (lost.get(worst) ?? 0)) worst = hour
+  }
+  return worst
 }

@@ -116,3 +116,48 @@ describe('an incident', () => {
     await expect(readIncident(need(), 'share-slow~share=x~1', START_MS, nowMs, undefined)).rejects.toMatchObject({ code: 'incident.unknown' })
   })
 })
+
+describe('a window that lies before what is held in memory', () => {
+  const old = START_MS - 100 * 24 * HOUR
+  const lines = async () => incidentLines(await intake.incidents(old, old + 4 * HOUR))
+
+  it('is read from the database: its incidents, when they began, and hour by hour', async () => {
+    const desk = new Intake(database)
+    await desk.refresh()
+    intake = desk
+    const change = {
+      id: 'then',
+      atMs: old + 2 * HOUR - 5 * MINUTE,
+      kind: 'image' as const,
+      scope: [{ dimension: 'image', value: 'hall 2' }],
+      sentence: 'Image hall 2 tried',
+      who: 'ada',
+    }
+    await keepChanges(database, [change], nowMs)
+    // A month before now is held; what comes now is of long before.
+    await desk.incidents(START_MS, nowMs)
+    await desk.reconsider(nowMs)
+    for (const [from, ill] of [
+      [old, false],
+      [old + HOUR, false],
+      [old + 2 * HOUR, true],
+    ] as const)
+      await desk.ingest(hour(from, ill), nowMs)
+    await desk.reconsider(nowMs)
+    const found = await lines()
+    expect(found).toMatchObject([{ cause: 'image-regression', scope: [{ dimension: 'image', value: 'hall 2' }], attempts: 60 }])
+    expect(found[0]?.sinceMs).toBeGreaterThanOrEqual(old + 2 * HOUR)
+    expect(found[0]?.change?.sentence).toContain('Image hall 2 tried')
+    const page = await readIncident(need(), found[0]?.id ?? '', old, old + 4 * HOUR, undefined)
+    expect(page.hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(60)
+    expect(page.hours.reduce((sum, { n }) => sum + n, 0)).toBeGreaterThan(60)
+    // What is held is not touched by it.
+    expect(incidentLines(await desk.incidents(START_MS, nowMs))[0]?.cause).toBe('image-regression')
+  })
+
+  it('is read once for several who ask at once, and again only where something came to it', async () => {
+    const [one, two] = await Promise.all([lines(), lines()])
+    expect(one).toEqual(two)
+    expect(await intake.incidents(old - 40 * 24 * HOUR, old - 39 * 24 * HOUR)).toMatchObject({ incidents: [], scattered: [] })
+  })
+})

@@ -37,7 +37,7 @@ import {
 } from '../../core/logons'
 import { EMPTY_ORG, type Org } from '../../core/people'
 import type { Database } from '../db/database'
-import { recentChanges } from '../journal/changes'
+import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
 import { dayOf, HOUR_MS, loadOrg, loadUsual } from './model'
 import { keepClocks, recallClocks } from './clocks'
@@ -110,6 +110,8 @@ type Found = Pick<Worked, 'attempt' | 'thread' | 'observations' | 'clocks'>
 const NO_CLOCKS: ReadonlyMap<string, ClockOffset> = new Map()
 /** So many attempts are timed again at most when a clock is found to be off. */
 const MOST_AGAIN = 500
+/** Changes of so far back are at hand (see recentChanges); those of before are asked for. */
+const MONTH_MS = 31 * 24 * HOUR_MS
 
 /**
  * The single writer of attempts. Observations go in; when the promise is fulfilled they are in the database, with everything that follows
@@ -157,15 +159,21 @@ export class Intake {
   }
 
   /** The incidents of a window, and single cases. */
-  incidents(fromMs: number, toMs: number): Promise<FoundSince> {
-    return this.#desk.incidents(this.#org, fromMs, toMs)
+  async incidents(fromMs: number, toMs: number): Promise<FoundSince> {
+    return this.#desk.incidents(await this.#orgThen(fromMs, toMs), fromMs, toMs)
   }
 
-  hoursOf(scope: readonly Place[], cause: string, fromMs: number, toMs: number): HitHour[] {
+  hoursOf(scope: readonly Place[], cause: string, fromMs: number, toMs: number): Promise<HitHour[]> {
     return this.#desk.hoursOf(this.#org, scope, cause, fromMs, toMs)
   }
 
   /** Changes are written by other wings; they are known here half a minute later. */
+  /** The organisation, with the changes that a window of long ago can have suffered from. */
+  async #orgThen(fromMs: number, toMs: number): Promise<Org> {
+    if (fromMs > Date.now() - MONTH_MS) return this.#org
+    return { ...this.#org, changes: await changesBetween(this.database, fromMs - MONTH_MS, toMs) }
+  }
+
   async #lookForChanges(nowMs: number): Promise<void> {
     const changes = await recentChanges(this.database, nowMs)
     const known = this.#org.changes ?? []

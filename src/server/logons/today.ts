@@ -7,6 +7,7 @@ import type { FoundSince } from './incident-desk'
 import { incidentLines } from './incidents'
 import { DAY_MS, HOUR_MS, hourOf, unpackHistograms } from './model'
 import { readPicture, type Picture } from './pictures'
+import { extentOf } from './recall'
 
 /** The band rests on so many days: each weekday four times. */
 const BAND_DAYS = 28
@@ -22,10 +23,11 @@ export async function readToday(
   nowMs: number,
   timeZone: string,
 ): Promise<Today> {
-  const [{ counts, dots }, band, found] = await Promise.all([
+  const [{ counts, dots }, band, found, extent] = await Promise.all([
     readPicture(database, fromMs, toMs),
     usualBand(database, fromMs, toMs, timeZone),
     incidents(fromMs, toMs),
+    extentOf(database),
   ])
   const logons = counts.reduce((sum, { n }) => sum + n, 0)
   const every = Math.max(1, Math.ceil(dots.length / MOST_DOTS))
@@ -51,6 +53,7 @@ export async function readToday(
     },
     incidents: incidentLines(found),
     incidentsFromMs: Number.isFinite(found.knownFromMs) ? found.knownFromMs : null,
+    newestMs: extent?.lastMs ?? null,
   }
 }
 

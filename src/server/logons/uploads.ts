@@ -9,7 +9,9 @@ import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
 import type { UploadProgress } from './intake-worker'
 
-const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, started_ms as "startedMs", ended_ms as "endedMs", sentence, faults`
+const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
+
+const count = (n: number): string => n.toLocaleString('en-GB')
 
 /** So many files are kept for a name to come; the next start clears them. */
 const MOST_UNNAMED = 20
@@ -41,7 +43,10 @@ export class Uploads {
       basename(name.replaceAll('\\', '/'))
         .replaceAll(/[^\p{L}\p{N}._ -]/gu, '_')
         .slice(0, 120) || 'evidence'
-    await database.query(`insert into uploads values ($1, $2, $3, 'reading', $4, 0, 0, 0, 0, $5, null, null, '[]')`, [id, shown, author, size, now()])
+    await database.query(
+      `insert into uploads (id, name, author, state, bytes, bytes_read, observations, refused, attempts, started_ms, faults) values ($1, $2, $3, 'reading', $4, 0, 0, 0, 0, $5, '[]')`,
+      [id, shown, author, size, now()],
+    )
     void this.#read(path, id, shown, author).finally(() => {
       this.#live.delete(id)
       live.tell('upload', { id })
@@ -83,7 +88,8 @@ export class Uploads {
     const { database, evidence, now } = this.context
     const end = (state: UploadState['state'], sentence: string) =>
       database.query(
-        'update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = (select count(*) from attempts where upload = $1) where id = $1',
+        `update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = s.n, first_ms = s.first_ms, last_ms = s.last_ms
+        from (select count(*) as n, min(started_ms) as first_ms, max(started_ms) as last_ms from attempts where upload = $1) s where id = $1`,
         [id, state, sentence, now()],
       )
     try {
@@ -99,8 +105,8 @@ export class Uploads {
         result.observations === 0
           ? `Nothing could be read${result.faults[0] ? `: ${result.faults[0].reason}` : ': the file is empty'}.`
           : result.refused > 0
-            ? `${result.observations} records were read, ${result.refused} were refused.`
-            : `All ${result.observations} records were read.`,
+            ? `${count(result.observations)} records were read, ${count(result.refused)} were refused.`
+            : `All ${count(result.observations)} records were read.`,
       )
       this.#unnamed.delete(id)
       if (result.unnamed > 0 && this.#unnamed.size < MOST_UNNAMED) this.#unnamed.set(id, { path, name, author })

@@ -143,6 +143,25 @@ describe('a directory that is brought up to date', () => {
     ])
   })
 
+  it('as a file of an administrator says beforehand whom it would no longer know, and changes nothing by that', async () => {
+    await bring()
+    const file = org({ people: [{ id: 'LARKMERE\\Mara', name: 'Mara Lind', groups: ['crew'] }, { id: 'aino' }], hosts: [{ id: 'TH-1' }] })
+    expect(await ask(people().orgFileLook, { body: file })).toEqual({
+      lists: [
+        { list: 'people', now: 2, then: 2, gone: 1, goneIds: ['tove'] },
+        { list: 'groups', now: 2, then: 2, gone: 0, goneIds: [] },
+        { list: 'pools', now: 1, then: 1, gone: 0, goneIds: [] },
+        { list: 'hosts', now: 2, then: 1, gone: 1, goneIds: ['TH-2'] },
+      ],
+    })
+    expect(await find('tove')).toEqual([['person', 'tove']])
+    expect(await ask(people().orgFileGive, { body: file })).toEqual({ people: 2, groups: 2, pools: 1, hosts: 1 })
+    expect([await find('tove'), await find('aino')]).toEqual([[], [['person', 'aino']]])
+    await expect(ask(people().orgFileLook, { body: { ...file, people: [{ id: 'a' }, { id: 'A' }] } })).rejects.toMatchObject({
+      code: 'request.invalid',
+    })
+  })
+
   it('is refused whole where somebody comes twice, in capitals or not', async () => {
     await bring()
     const twice = bring({ people: [{ id: 'Tove' }, { id: 'tove' }, { id: 'aino' }] })

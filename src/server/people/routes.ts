@@ -1,5 +1,6 @@
-import { transitiveGroups } from '../../core/people'
+import { readAccount, transitiveGroups } from '../../core/people'
 import { Problem } from '../../contract/errors'
+import { ORG_LISTS, type OrgFile, type OrgListLook } from '../../contract/org'
 import type { FoundThing, PersonLine, PersonPage } from '../../contract/other'
 import { containersOf } from '../containers/store'
 import { listAttempts } from '../logons/store'
@@ -11,7 +12,9 @@ import { replaceOrg } from './store'
 
 const like = (text: string) => `%${text.toLowerCase().replaceAll(/[\\%_]/g, '\\$&')}%`
 
-export function peopleHandlers(context: Context): Handlers<'find' | 'people' | 'peopleExport' | 'person' | 'importOrg'> {
+export function peopleHandlers(
+  context: Context,
+): Handlers<'find' | 'people' | 'peopleExport' | 'person' | 'importOrg' | 'orgFileLook' | 'orgFileGive'> {
   const { database, evidence, live, now } = context
   /** People by a part of their name or account, with how their logons of the last 7 days went. @param most null: all of them */
   const lines = (text: string, most: number | null) =>
@@ -20,6 +23,21 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
       select c.id, c.name, c.enabled, c.groups, max(a.started_ms) as "lastMs", count(a.id) as attempts, count(a.id) filter (where a.lost_ms > 0) as bad from chosen c left join attempts a on a.person = c.id and a.started_ms > $3 group by c.id, c.name, c.enabled, c.groups order by c.name`,
       [text, like(text), now() - 7 * DAY_MS, most],
     )
+  async function give(file: OrgFile, who: string) {
+    refuseTwice(file)
+    const { people, groups, pools, hosts } = file
+    const changed = await replaceOrg(database, file, who, now())
+    await evidence.refresh()
+    live.tell('people')
+    if (changed)
+      await writeJournal(database, {
+        atMs: now(),
+        who,
+        what: 'brought the directory up to date',
+        after: `${people.length} people, ${groups.length} groups, ${pools.length} pools, ${hosts.length} hosts`,
+      })
+    return { people: people.length, groups: groups.length, pools: pools.length, hosts: hosts.length }
+  }
   return {
     async find({ input: { query } }) {
       const pattern = like(query.text.trim())
@@ -52,35 +70,43 @@ export function peopleHandlers(context: Context): Handlers<'find' | 'people' | '
       )
     },
     person: ({ input }) => readPerson(context, input.params.id.toLowerCase()),
-    async importOrg({ input: { body }, caller }) {
-      const twice = (['people', 'groups', 'pools', 'hosts'] as const).flatMap((list) =>
-        namedTwice(body[list].map(({ id }) => id)).map((id) => ({
-          path: list,
-          sentence: `${id} comes more than once; each may come once, in capitals or not`,
-        })),
-      )
-      if (twice.length)
-        throw new Problem(
-          'request.invalid',
-          `Some names come more than once: ${twice
-            .slice(0, 5)
-            .map(({ sentence }) => sentence.split(' comes')[0])
-            .join(', ')}. Nothing was changed.`,
-          twice.slice(0, 100),
-        )
-      const changed = await replaceOrg(database, body, caller.name, now())
-      await evidence.refresh()
-      live.tell('people')
-      if (changed)
-        await writeJournal(database, {
-          atMs: now(),
-          who: caller.name,
-          what: 'brought the directory up to date',
-          after: `${body.people.length} people, ${body.groups.length} groups, ${body.pools.length} pools, ${body.hosts.length} hosts`,
-        })
-      return { people: body.people.length, groups: body.groups.length, pools: body.pools.length, hosts: body.hosts.length }
+    importOrg: ({ input: { body }, caller }) => give(body, caller.name),
+    orgFileGive: ({ input: { body }, caller }) => give(body, caller.name),
+    async orgFileLook({ input: { body } }) {
+      refuseTwice(body)
+      return { lists: await Promise.all(ORG_LISTS.map((list) => lookAt(database, list, body))) }
     },
   }
+}
+
+/** So many of those that would be gone are named. */
+const MOST_GONE = 20
+
+async function lookAt(database: Context['database'], list: (typeof ORG_LISTS)[number], file: OrgFile): Promise<OrgListLook> {
+  const ids = file[list].map(({ id }) => (list === 'people' ? readAccount(id).key : id))
+  const [row] = await database.query<{ now: number; gone: number; ids: string[] | null }>(
+    `select count(*) as now, count(*) filter (where not id = any($1)) as gone, (array_agg(id order by id) filter (where not id = any($1)))[1:${MOST_GONE}] as ids from ${list}`,
+    [ids],
+  )
+  return { list, now: row?.now ?? 0, then: ids.length, gone: row?.gone ?? 0, goneIds: row?.ids ?? [] }
+}
+
+function refuseTwice(file: OrgFile): void {
+  const twice = ORG_LISTS.flatMap((list) =>
+    namedTwice(file[list].map(({ id }) => id)).map((id) => ({
+      path: list,
+      sentence: `${id} comes more than once; each may come once, in capitals or not`,
+    })),
+  )
+  if (twice.length)
+    throw new Problem(
+      'request.invalid',
+      `Some names come more than once: ${twice
+        .slice(0, 5)
+        .map(({ sentence }) => sentence.split(' comes')[0])
+        .join(', ')}. Nothing was changed.`,
+      twice.slice(0, 100),
+    )
 }
 
 function namedTwice(ids: readonly string[]): string[] {

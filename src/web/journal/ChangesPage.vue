@@ -4,7 +4,7 @@ import { computed, reactive, ref } from 'vue'
 import { CHANGE_KINDS, type ChangeKind, type ChangeLine } from '../../contract/changes'
 import { csvAddress } from '../kit/csv'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { exact, when } from '../kit/format'
+import { exact, fieldMs, fieldOf, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
@@ -25,14 +25,13 @@ const columns: Column<ChangeLine>[] = [
   { key: 'away', title: '' },
 ]
 const DIMENSIONS = ['host', 'pool', 'share', 'image', 'zone', 'site', 'network', 'group', 'package', 'part', 'clientVersion']
-const local = (ms: number) => new Date(ms - new Date(ms).getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
-const form = reactive({ at: local(Date.now()), kind: 'other' as ChangeKind, sentence: '', dimension: '', value: '' })
+const form = reactive({ at: fieldOf(Date.now()), kind: 'other' as ChangeKind, sentence: '', dimension: '', value: '' })
 const fresh = () => client.invalidateQueries({ queryKey: ['changes'] })
 const telling = useMutation({
   mutationFn: () =>
     call('changeTell', {
       body: {
-        at: new Date(form.at).toISOString(),
+        at: new Date(fieldMs(form.at) ?? Date.now()).toISOString(),
         kind: form.kind,
         sentence: form.sentence,
         scope: form.dimension && form.value.trim() ? [{ dimension: form.dimension, value: form.value.trim() }] : [],

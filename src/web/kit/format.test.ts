@@ -1,5 +1,5 @@
 import { afterEach, expect, it } from 'vitest'
-import { ago, clock, clockSeconds, count, day, duration, exact, percent, plural, size, timeZone, when } from './format'
+import { fieldMs, fieldOf, ago, clock, clockSeconds, count, day, duration, exact, percent, plural, size, timeZone, when } from './format'
 
 afterEach(() => {
   timeZone.value = 'UTC'
@@ -51,6 +51,17 @@ it("tells times in the organisation's zone, the day only where it is not today",
   expect(when(AT, AT + 3_600_000)).toBe('05:47')
   expect(when(AT, AT + 86_400_000)).toBe('Mon 23 Nov 05:47')
   expect(exact(AT)).toContain('Europe/Copenhagen')
+})
+
+it('takes moments in fields in the zone in which all times are shown', () => {
+  timeZone.value = 'Europe/Copenhagen'
+  expect(fieldOf(AT)).toBe('2026-11-23T05:47')
+  expect(fieldMs('2026-11-23T05:47')).toBe(Math.floor(AT / 60_000) * 60_000)
+  // Summer time, and the hour that is left out in spring.
+  expect(fieldMs('2026-07-01T12:00')).toBe(Date.UTC(2026, 6, 1, 10))
+  expect(fieldOf(fieldMs('2026-03-29T02:30') ?? 0)).toMatch(/^2026-03-29T0[13]:30$/)
+  expect([fieldMs(''), fieldMs('tomorrow'), fieldMs('2026-13-01T00:00')]).toEqual([null, null, null])
+  timeZone.value = 'UTC'
 })
 
 it('tells how long ago, and counts with words', () => {

@@ -1,4 +1,5 @@
 import { ref } from 'vue'
+import { momentOf, wallOf } from '../../core/stats/zone'
 
 /** The organisation's time zone; set once after sign-in. All times on screen are in it. */
 export const timeZone = ref('UTC')
@@ -23,6 +24,11 @@ export const exact = (ms: number): string => `${format('exact', { dateStyle: 'fu
 export function when(ms: number, nowMs = Date.now()): string {
   return day(ms, nowMs) === day(nowMs, nowMs) ? clock(ms) : `${day(ms, nowMs)} ${clock(ms)}`
 }
+
+/** What a field for a moment shows, in the organisation's time zone as all times on screen. */
+export const fieldOf = (ms: number): string => wallOf(timeZone.value, ms)
+/** The moment that such a field holds; null where it holds none. */
+export const fieldMs = (text: string): number | null => momentOf(timeZone.value, text)
 
 /** `0.6 s`, `41 s`, `1 min 38 s`, `8 h 05 min`. */
 export function duration(ms: number): string {

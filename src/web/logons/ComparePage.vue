@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { bucketFromMs, COHORT_KINDS, type Cohort } from '../../contract/compare'
 import type { Story } from '../../contract/logons'
 import { csvAddress } from '../kit/csv'
-import { duration, when } from '../kit/format'
+import { duration, fieldMs, when } from '../kit/format'
 import { call, problemWords } from '../shell/api'
 import { MOST_ON_BENCH, useBench } from '../shell/bench'
 import { useWindow } from '../shell/window'
@@ -60,8 +60,8 @@ function away(id: string): void {
 const kind = ref<string>('host')
 const value = ref('')
 function add(): void {
-  const text = kind.value === 'before' || kind.value === 'since' ? String(new Date(value.value).getTime()) : value.value.trim()
-  if (!text || text === 'NaN') return
+  const text = kind.value === 'before' || kind.value === 'since' ? String(fieldMs(value.value) ?? '') : value.value.trim()
+  if (!text) return
   const id = `${kind.value}:${text}`
   bench.put({ id, title: titleOf(id) })
   void set([...ids.value.filter((one) => one !== id), id].slice(-MOST_ON_BENCH))

@@ -63,7 +63,7 @@ const basis = computed(() => {
 })
 const ticks = computed(() => {
   const spanMs = props.today.toMs - props.today.fromMs
-  const step = [600_000, 3_600_000, 14_400_000, 86_400_000, 5 * 86_400_000].find((ms) => spanMs / ms <= 9) ?? 86_400_000
+  const step = [600_000, 3_600_000, 14_400_000, 86_400_000, 5 * 86_400_000].find((ms) => spanMs / ms <= 10) ?? 86_400_000
   const first = Math.ceil(props.today.fromMs / step) * step
   return Array.from({ length: Math.floor((props.today.toMs - first) / step) + 1 }, (_, i) => first + i * step)
     .map((ms) => ({ x: x(ms), text: step >= 86_400_000 ? day(ms) : clock(ms) }))

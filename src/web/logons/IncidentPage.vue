@@ -29,6 +29,8 @@ const {
   placeholderData: keepPreviousData,
   refetchInterval: 15_000,
 })
+/** Of a window that is over, it was longer ago than its end. */
+const nowMs = computed(() => Math.max(toMs.value, Date.now()))
 const place = computed(() => (incident.value ? incidentPlace(incident.value) : ''))
 const rate = ({ hit, n }: { hit: number; n: number }) => (n === 0 ? 'nobody' : `${count(hit)} of ${count(n)} (${percent(hit / n)})`)
 const chance = computed(() => {
@@ -47,7 +49,7 @@ const choose = (ms: number | undefined) => router.replace({ query: { ...route.qu
       </h1>
       <div class="sub">
         {{ plural(incident.people, 'person', 'people') }} lost {{ duration(incident.lostMs) }} in {{ plural(incident.attempts, 'logon')
-        }}{{ incident.failed ? `, ${incident.failed} of them failed` : '' }} · {{ sinceWords(incident, toMs) }} · in the {{ chosen.title }}
+        }}{{ incident.failed ? `, ${incident.failed} of them failed` : '' }} · {{ sinceWords(incident, nowMs) }} · in the {{ chosen.title }}
       </div>
       <IncidentHours :incident="incident" :done-ms="doneMs ?? null" />
       <h2>Why here</h2>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useInfiniteQuery } from '@tanstack/vue-query'
+import { useInfiniteQuery, useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { AttemptLine } from '../../contract/logons'
@@ -15,7 +15,7 @@ import UploadMargin from './UploadMargin.vue'
 
 const route = useRoute()
 const router = useRouter()
-const { fromMs, toMs, chosen } = useWindow()
+const { fromMs, toMs, chosen, stretch: over } = useWindow()
 const text = (name: string) => (typeof route.query[name] === 'string' ? (route.query[name] as string) : undefined)
 const NAMED = ['cause', ...PLACES, 'group', 'person', 'upload'] as const
 const number = (name: string) => (text(name) && Number.isFinite(Number(text(name))) ? Number(text(name)) : undefined)
@@ -38,6 +38,9 @@ const { data, isPending, error, refetch, fetchNextPage, hasNextPage } = useInfin
   getNextPageParam: (last) => last.next,
   refetchInterval: 30_000,
 })
+/** The name of the file that is asked about; its id where it is none of the latest. */
+const { data: files } = useQuery({ queryKey: ['uploads'], queryFn: () => call('uploads', {}), enabled: computed(() => text('upload') !== undefined) })
+const fileName = computed(() => files.value?.uploads.find(({ id }) => id === text('upload'))?.name ?? text('upload'))
 const attempts = computed(() => data.value?.pages.flatMap((page) => page.attempts) ?? [])
 const set = (name: string, value: string) => router.replace({ query: { ...route.query, [name]: value || undefined } })
 const columns: Column<AttemptLine>[] = [
@@ -55,6 +58,8 @@ function drop(event: DragEvent): void {
   dropping.value = false
   for (const file of event.dataTransfer?.files ?? []) margin.value?.take(file)
 }
+/** Whether the day must be said. */
+const dated = computed(() => chosen.value.ms > 86_400_000 || over.value !== null || text('upload') !== undefined || stretch.value !== null)
 const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComponent(attempt.id)}`)
 </script>
 
@@ -90,7 +95,11 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
         </select>
         <template v-for="name in NAMED" :key="name"
           ><span v-if="text(name)" class="chip"
-            >{{ name }} <span class="mono">{{ text(name) }}</span><button type="button" :aria-label="`Any ${name}`" @click="set(name, '')">
+            >{{ name === 'upload' ? 'evidence file' : name }} <span class="mono">{{ name === 'upload' ? fileName : text(name) }}</span><button
+              type="button"
+              :aria-label="`Any ${name}`"
+              @click="set(name, '')"
+            >
               <i-lucide-x /></button></span
         ></template>
         <span v-if="stretch" class="chip"
@@ -122,8 +131,7 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
           >
           <template #started="{ row }"
             ><span class="nowrap" :title="exact(row.startedMs)"
-              ><template v-if="chosen.ms > 86_400_000 || text('upload') || stretch">{{ day(row.startedMs) }} </template
-              >{{ clockSeconds(row.startedMs) }}</span
+              >{{ dated ? `${day(row.startedMs)} ` : '' }}{{ clockSeconds(row.startedMs) }}</span
             ></template
           >
           <template #total="{ row }"

@@ -5,8 +5,9 @@ import { clock, count, duration, plural, when } from '../kit/format'
 import OutcomeStem from '../kit/OutcomeStem.vue'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
-import { useWindow } from '../shell/window'
+import { stretchId, useWindow } from '../shell/window'
 import DayPicture from './DayPicture.vue'
+import FirstSteps from './FirstSteps.vue'
 import IncidentMargin from './IncidentMargin.vue'
 import { incidentPlace, sinceWords } from './incident'
 
@@ -55,21 +56,28 @@ const summary = computed(() => {
   <PageState v-if="!today" :loading="isPending" :error="error" @retry="refetch()" />
   <div v-else class="page">
     <section class="work">
-      <h1>
+      <h1 v-if="today.logons === 0">No logon in the {{ chosen.title }}</h1>
+      <h1 v-else>
         {{ plural(today.logons, 'logon') }} in the {{ chosen.title }},
         {{ spoiled === 0 ? 'none of them spoiled' : `${count(spoiled)} of them spoiled` }}
       </h1>
-      <div class="sub">{{ summary }}</div>
-      <DayPicture v-if="today.logons > 0" :today="today" />
-      <p v-else class="quiet empty">
-        Nobody has logged on in this window, or no evidence has arrived. Choose a longer window, or
-        <RouterLink to="/logons">give an evidence file</RouterLink>.
+      <template v-if="today.logons > 0">
+        <div class="sub">{{ summary }}</div>
+        <DayPicture :today="today" />
+      </template>
+      <p v-else-if="today.newestMs !== null" class="quiet empty">
+        Nobody has logged on in this window, or no evidence of it has arrived. The newest logon that is known began
+        {{ when(today.newestMs, today.nowMs) }}:
+        <RouterLink :to="{ query: { ...$route.query, window: stretchId(today.newestMs - 86_400_000, today.newestMs + 60_000) } }"
+          >look at the 24 h before it</RouterLink
+        >, or <RouterLink to="/logons">give an evidence file</RouterLink>.
       </p>
+      <FirstSteps v-else />
       <p v-if="today.incidentsFromMs !== null && today.incidentsFromMs > today.fromMs" class="quiet small" role="status">
         Logons since {{ when(today.incidentsFromMs, today.nowMs) }} have been looked through so far; earlier ones are being read.
       </p>
       <template v-for="list in listed" :key="list.id">
-        <h2 v-if="list.lines.length || list.id === 'decide'" :id="list.id">
+        <h2 v-if="list.lines.length || (list.id === 'decide' && today.logons > 0)" :id="list.id">
           {{ list.title }}
           <a
             v-if="list.id === 'decide' && today.incidents.length"
@@ -79,7 +87,7 @@ const summary = computed(() => {
             >Export CSV</a
           >
         </h2>
-        <p v-if="list.lines.length === 0 && list.id === 'decide'" class="quiet">
+        <p v-if="list.lines.length === 0 && list.id === 'decide' && today.logons > 0" class="quiet">
           {{ singles.length ? 'Nothing that many have in common.' : 'Nothing. All logons were as usual.' }}
         </p>
         <ul v-else-if="list.lines.length" class="incidents" :aria-labelledby="list.id">

@@ -5,6 +5,7 @@ import type { UploadState } from '../../contract/logons'
 import { count, plural, size, when } from '../kit/format'
 import { addressOf, call, ProblemError, sendFile } from '../shell/api'
 import { useSession } from '../shell/session'
+import { stretchId, stretchWords } from '../shell/window'
 
 /** Evidence files: give one, see it read, see what was refused and why. */
 const client = useQueryClient()
@@ -77,6 +78,13 @@ function picked(event: Event): void {
       <RouterLink v-if="detail.attempts > 0" :to="{ path: '/logons', query: { upload: detail.id } }"
         >{{ plural(detail.attempts, 'logon') }} came of it</RouterLink
       >
+      <template v-if="detail.firstMs !== null && detail.lastMs !== null">
+        <span class="quiet small">, {{ stretchWords({ fromMs: detail.firstMs, toMs: detail.lastMs }) }}</span
+        ><br />
+        <RouterLink :to="{ path: '/', query: { window: stretchId(detail.firstMs, detail.lastMs + 1) } }"
+          >What needs a decision in {{ detail.attempts === 1 ? 'it' : 'them' }}</RouterLink
+        >
+      </template>
       <template v-if="detail.refused > 0">
         <h2>Refused: {{ count(detail.refused) }}</h2>
         <ul>
@@ -103,7 +111,7 @@ function picked(event: Event): void {
   </button>
   <h2>Or send it</h2>
   <p class="quiet small">
-    OpenTelemetry exporters: OTLP/HTTP, JSON, to <code>/v1/traces</code> with a token in the <code>Authorization</code> header.
+    OpenTelemetry exporters: OTLP/HTTP, JSON or protobuf, to <code>/v1/traces</code> with a token in the <code>Authorization</code> header.
   </p>
 </template>
 

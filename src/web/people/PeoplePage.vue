@@ -8,8 +8,11 @@ import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
+import { useSession } from '../shell/session'
+import OrganisationFile from './OrganisationFile.vue'
 
 const route = useRoute()
+const session = useSession()
 const router = useRouter()
 const text = ref(String(route.query['text'] ?? ''))
 const asked = refDebounced(text, 200)
@@ -46,6 +49,14 @@ const open = (person: PersonLine) => void router.push(`/people/${encodeURICompon
         >Export CSV</a
       >
     </div>
+    <details v-if="session.isAdministrator" class="directory" :open="data?.total === 0">
+      <summary class="quiet">Where people, groups, pools and hosts come from</summary>
+      <p class="quiet small">
+        From the directory: sent by a program to <code>PUT /api/directory</code> with a token, or given here as a file. Both are
+        <a href="/api/openapi.json" target="_blank">org.json</a>.
+      </p>
+      <OrganisationFile />
+    </details>
     <PageState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <DataTable
       v-else

@@ -2,14 +2,14 @@
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { AREAS, CATALOGUE, notOfPlace, readSet, sayValueOf, settingOf, type Policy } from '../../core/policies'
-import { plural } from '../kit/format'
+import { fieldMs, fieldOf, isoOf, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
 import ConditionBuilder from './ConditionBuilder.vue'
 import ConditionText from './ConditionText.vue'
 import DraftMargin from './DraftMargin.vue'
 import PolicyViews from './PolicyViews.vue'
-import { freeId, localMoment, useLook, usePolicies } from './set'
+import { freeId, useLook, usePolicies } from './set'
 import ValueField from './ValueField.vue'
 
 /** One policy: for whom, when, and what then. What is understood is kept in the draft at once; what is not waits here. */
@@ -70,8 +70,8 @@ function without(id: string): void {
   const { [id]: _, ...rest } = policy.value?.settings ?? {}
   put({ settings: rest })
 }
-const local = (moment: string | undefined) => (moment ? localMoment(Date.parse(moment)) : '')
-const moment = (text: string) => (text ? new Date(text).toISOString() : undefined)
+const local = (moment: string | undefined) => (moment ? fieldOf(Date.parse(moment)) : '')
+const moment = (text: string) => isoOf(fieldMs(text)) ?? undefined
 const value = (event: Event) => (event.target as HTMLInputElement).value
 function copy(): void {
   const one = kept.value

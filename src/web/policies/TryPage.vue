@@ -2,11 +2,12 @@
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { fieldMs, fieldOf, isoOf } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import EffectiveList from './EffectiveList.vue'
 import PolicyViews from './PolicyViews.vue'
-import { localMoment, tryLink, usePolicies } from './set'
+import { tryLink, usePolicies } from './set'
 
 /** Choose the facts of a session; see what would hold, and why. The facts are in the address of the page. */
 const route = useRoute()
@@ -57,7 +58,7 @@ const facts = computed(() =>
         : name === 'first'
           ? value === 'true'
           : name === 'at'
-            ? new Date(value as string).toISOString()
+            ? isoOf(fieldMs(value as string))
             : value,
     ]),
   ),
@@ -87,7 +88,7 @@ const take = useMutation({
         ...Object.entries(rest)
           .filter(([name]) => FIELDS.some((one) => one === name))
           .map(([name, value]) => [name, String(value)] as const),
-        ...(typeof atMs === 'number' ? [['at', localMoment(atMs)] as const] : []),
+        ...(typeof atMs === 'number' ? [['at', fieldOf(atMs)] as const] : []),
       ]),
     })
   },

@@ -15,6 +15,7 @@ import {
   type PolicySet,
   type SessionFacts,
 } from '../../core/policies'
+import { fieldOf } from '../kit/format'
 import { call, problemWords } from '../shell/api'
 
 /** Changes under way, of all pages together: they are sent one after the other, and until the last has arrived no older answer may take the place of it. */
@@ -145,10 +146,7 @@ export const tryLink = (facts: SessionFacts) => ({
   path: '/policies/try',
   query: Object.fromEntries(
     Object.entries(facts).flatMap(([name, value]) =>
-      value === undefined ? [] : name === 'atMs' ? [['at', localMoment(Number(value))]] : [[name, String(value)]],
+      value === undefined ? [] : name === 'atMs' ? [['at', fieldOf(Number(value))]] : [[name, String(value)]],
     ),
   ),
 })
-
-/** A moment as a field for date and time takes it: in the browser's own time. */
-export const localMoment = (ms: number): string => new Date(ms - new Date(ms).getTimezoneOffset() * 60_000).toISOString().slice(0, 16)

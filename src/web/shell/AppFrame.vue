@@ -9,12 +9,21 @@ import IkebanaMark from './IkebanaMark.vue'
 import { useLive } from './live'
 import { PLACES } from './router'
 import { useSession } from './session'
-import { useWindow, WINDOWS } from './window'
+import OtherTime from './OtherTime.vue'
+import { stretchWords, useWindow, WINDOWS } from './window'
 
 const session = useSession()
 const router = useRouter()
 const { connected } = useLive()
-const { chosen, choose } = useWindow()
+const { chosen, stretch, fromMs, toMs, choose } = useWindow()
+const otherTime = ref(false)
+function chooseWindow(event: Event): void {
+  const select = event.target as HTMLSelectElement
+  if (select.value !== 'other') return void choose(select.value)
+  // Until one is given, the window is what it was.
+  select.value = chosen.value.id
+  otherTime.value = true
+}
 const bench = useBench()
 const dark = useDarkPages()
 const toggleDark = useToggle(dark)
@@ -61,8 +70,10 @@ async function signOut(): Promise<void> {
     <FindBox ref="find" />
     <label class="window"
       ><span class="visually-hidden">Time window</span>
-      <select :value="chosen.id" @change="choose(($event.target as HTMLSelectElement).value)">
+      <select :value="chosen.id" :title="stretch ? stretchWords(stretch) : undefined" @change="chooseWindow">
         <option v-for="one in WINDOWS" :key="one.id" :value="one.id">{{ one.title }}</option>
+        <option v-if="stretch" :value="chosen.id">{{ stretchWords(stretch) }}</option>
+        <option value="other">another time…</option>
       </select>
     </label>
     <RouterLink v-if="bench.items.value.length" class="bench small" :to="bench.address.value" title="What lies side by side"
@@ -86,6 +97,7 @@ async function signOut(): Promise<void> {
     </details>
   </header>
   <main><slot /></main>
+  <OtherTime v-model="otherTime" :from-ms="fromMs" :to-ms="toMs" @chosen="choose" />
   <BModal v-model="keysShown" title="Keys" ok-only ok-title="Close" ok-variant="outline-secondary">
     <table class="plain">
       <tbody>
@@ -154,6 +166,7 @@ nav a:hover {
   color: var(--ink);
 }
 .window select {
+  max-width: 190px;
   border: 0;
   background: transparent;
   color: var(--ink);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { analyseAll } from '../batch'
+import { analyseAll, place } from '../batch'
 import { correlate } from '../correlate'
 import { logon, START_MS } from '../fixtures/builders'
 import type { Observation } from '../observation'
@@ -74,6 +74,35 @@ describe('a broker that refuses without saying why', () => {
     expect(finding(it_, draining)).toMatchObject({ id: 'all-draining', evidence: ['All 2 hosts of the pool are draining, as far as is known.'] })
     // What the broker counted itself counts more.
     expect(finding(refused(['broker.refused', 'broker', 800], { drainingHosts: 1, hosts: 2 }), draining).id).not.toBe('all-draining')
+  })
+})
+
+describe('whoever the organisation knows', () => {
+  it('is one person, by whatever account they signed on, and their place is filled in where evidence does not say it', () => {
+    const org: Org = {
+      ...EMPTY_ORG,
+      people: [{ id: 'U-1', accounts: ['LARKMERE\\mara', 'm.lindqvist@larkmere.example'] }],
+      hosts: [{ id: 'th-q1-04', zone: 'Q1', site: 'quay', image: 'hall 2', pool: 'halls' }],
+      shares: [{ id: 'quay', path: String.raw`\\quay-fs1\profiles` }],
+      containers: [{ person: 'u-1', share: 'quay' }],
+    }
+    const [one, two, other] = correlate(
+      [
+        ...logon({ id: 'a', person: String.raw`LARKMERE\MARA` }),
+        ...logon({ id: 'b', person: 'm.lindqvist@larkmere.example', at: START_MS + MINUTE_MS, attrs: { zone: 'told', share: 'told' } }),
+        ...logon({ id: 'c', person: 'nobody', host: 'unknown', at: START_MS + 2 * MINUTE_MS }),
+      ],
+      START_MS + 60 * MINUTE_MS,
+    ).map(({ attempt }) => attempt)
+    if (!one || !two || !other) throw new Error('attempts are missing')
+    expect(place(one, org)).toMatchObject({
+      person: 'u-1',
+      account: String.raw`LARKMERE\MARA`,
+      pool: 'ticket-hall',
+      attrs: { zone: 'Q1', site: 'quay', image: 'hall 2', share: 'quay' },
+    })
+    expect(place({ ...two, pool: null }, org)).toMatchObject({ person: 'u-1', pool: 'halls', attrs: { zone: 'told', site: 'quay', share: 'told' } })
+    expect(place(other, org)).toBe(other)
   })
 })
 
