@@ -116,7 +116,7 @@ export class Uploads {
         who: author,
         what: 'read evidence file',
         target: name,
-        after: `${result.observations} records read, ${result.refused} refused`,
+        after: `${count(result.observations)} records read, ${count(result.refused)} refused`,
       })
     } catch (error) {
       const cancelled = error instanceof Error && error.message === 'cancelled'

@@ -8,11 +8,16 @@ import { exact, fieldMs, fieldOf, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
+import { useWindow } from '../shell/window'
 import JournalViews from './JournalViews.vue'
 
 const session = useSession()
 const client = useQueryClient()
-const { data, isPending, error, refetch } = useQuery({ queryKey: ['changes'], queryFn: () => call('changes', { query: {} }) })
+const { stretch, chosen } = useWindow()
+const { data, isPending, error, refetch } = useQuery({
+  queryKey: ['changes', computed(() => stretch.value && chosen.value.id)],
+  queryFn: () => call('changes', { query: stretch.value ?? {} }),
+})
 const kind = ref<ChangeKind | ''>('')
 const changes = computed(() => (data.value?.changes ?? []).filter((one) => kind.value === '' || one.kind === kind.value))
 const where = ({ scope }: ChangeLine) => (scope.length ? scope.map(({ dimension, value }) => `${dimension} ${value}`).join(', ') : 'everywhere')
@@ -74,7 +79,7 @@ const taking = useMutation({ mutationFn: (id: string) => call('changeForget', { 
         :rows="changes"
         :row-key="(one) => one.id"
         label="Changes"
-        empty="No change of the last 30 days is known. Tell of one in the margin, or let other programs do it at /api/changes/told."
+        :empty="`No change of the ${stretch ? chosen.title : 'last 30 days'} is known. Tell of one in the margin, or let other programs do it at /api/changes/told.`"
       >
         <template #at="{ row }"
           ><span class="nowrap" :title="exact(row.atMs)">{{ when(row.atMs) }}</span></template
