@@ -148,7 +148,8 @@ export class Search {
       const all = mine.filter((row) => this.ledger.atMs(row) >= first && this.ledger.atMs(row) <= last)
       const sharper = this.#best(dimensions.length ? dimensions : NARROWING, all, during, named ? 'it alone' : 'any')
       const place = sharper ?? (named ? null : whole)
-      const elements = place?.elements ?? []
+      // Of too few to tell, all at one place where the cause sits by its nature: there, rather than everywhere.
+      const elements = place?.elements ?? (burst ? this.#common(CAUSE_BY_ID.get(cause)?.at ?? [], all) : [])
       const inside = all.filter((row) => this.#inside(row, elements))
       if (inside.length < FEWEST) return []
       const contrast = this.#contrast(elements, new Set(inside), during)
@@ -163,6 +164,15 @@ export class Search {
       const p = Math.min(1, ...tables.map((table) => fisherExact(table, 'more')))
       return [{ cause, elements: [...(named ? [named] : []), ...elements], hits: inside, episodes: 1, contrast, p }]
     })
+  }
+
+  /** The first of some places that all rows have in common. */
+  #common(dimensions: readonly string[], rows: readonly number[]): readonly Element[] {
+    for (const dimension of dimensions) {
+      const elements = dimension.split('+').map((one) => ({ dimension: one, number: this.#number(one, rows[0] ?? 0) }))
+      if (dimension !== 'group' && elements.every(({ number }) => number > 0) && rows.every((row) => this.#inside(row, elements))) return elements
+    }
+    return []
   }
 
   /** The part or package that most of the hits waited for. */

@@ -80,6 +80,9 @@ describe('incidents', () => {
     expect(findIncidents(short).incidents).toMatchObject([{ cause: 'share-unreachable', scope: [{ dimension: 'share', value: 'S1' }] }])
     const all = findIncidents(company(({ atMs }) => (within(atMs, 80, 82) ? 'trust-expired' : null)))
     expect(all.incidents).toMatchObject([{ cause: 'trust-expired', scope: [], attempts: 30 }])
+    // Of only two who had nothing meanwhile, no place tells; that all are on one share does, where that is the cause's nature.
+    const few = company(({ atMs, places }) => (within(atMs, 80, 80.6) && places.share === 'S2' ? 'share-unreachable' : null))
+    expect(findIncidents(few).incidents).toMatchObject([{ cause: 'share-unreachable', scope: [{ dimension: 'share', value: 'S2' }] }])
     // As many within as short a time, but only a few of those who logged on then: nobody's place, and not everybody's.
     expect(findIncidents(company(({ atMs }, random) => (within(atMs, 80, 84) && random.chance(0.2) ? 'trust-expired' : null))).incidents).toEqual([])
   })
