@@ -14,7 +14,9 @@ test('event logs of one machine, a channel each, in any order: the logon is put 
     data: { Who: String.raw`LARKMERE\eve.ntlog`, Ms: 90, Share: 'S' },
   }
   await page.getByLabel('Name', { exact: true }).fill('attach-agent')
-  await page.getByLabel('Sample of events').setInputFiles({ name: 'attach.xml', mimeType: 'text/xml', buffer: Buffer.from(document([attach])) })
+  await page
+    .getByLabel('Try them on real events')
+    .setInputFiles({ name: 'attach.xml', mimeType: 'text/xml', buffer: Buffer.from(document([attach])) })
   const preview = page.getByRole('table', { name: 'Preview' })
   await expect(preview).toContainText('container')
   await expect(preview).toContainText('share S')

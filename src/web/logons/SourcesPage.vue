@@ -136,7 +136,12 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
                   </td>
                   <td>{{ one.person }}</td>
                   <td class="mono">{{ one.host }}</td>
-                  <td class="number">{{ one.durationMs === null ? '' : duration(one.durationMs) }}</td>
+                  <td class="number">
+                    <template v-if="one.durationMs !== null">{{ duration(one.durationMs) }}</template>
+                    <span v-else-if="one.kind === 'phase'" class="madder" title="The field that should say how long it took is missing, or no number."
+                      >no time</span
+                    >
+                  </td>
                   <td class="small">
                     {{ [one.code, one.text, ...Object.entries(one.attrs).map(([k, v]) => `${k} ${v}`)].filter(Boolean).join(' · ') }}
                   </td>
@@ -167,9 +172,9 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
       <label>Name <BFormInput v-model="name" maxlength="100" placeholder="attach-agent" /></label>
       <label
         >Rules, as YAML
-        <textarea v-model="yaml" class="form-control mono" rows="12" spellcheck="false" aria-label="Rules, as YAML" />
+        <textarea v-model="yaml" class="form-control mono" rows="12" spellcheck="false" />
       </label>
-      <label>Try them on real events <input type="file" accept=".xml" class="form-control" aria-label="Sample of events" @change="take" /></label>
+      <label>Try them on real events <input type="file" accept=".xml" class="form-control" @change="take" /></label>
       <div class="buttons">
         <BButton variant="outline-secondary" :disabled="!session.mayHelp || preview.isPending.value" @click="preview.mutate()">Try</BButton>
         <BButton variant="primary" :disabled="!session.isAdministrator || !name.trim() || keeping.isPending.value" @click="keeping.mutate()"

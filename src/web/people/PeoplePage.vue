@@ -81,3 +81,9 @@ const open = (person: PersonLine) => void router.push(`/people/${encodeURICompon
     </DataTable>
   </section>
 </template>
+
+<style scoped>
+.directory {
+  margin-bottom: 12px;
+}
+</style>
