@@ -1,28 +1,21 @@
 import { finderOf } from '../people/finder'
 import { groupResolver, type Org } from '../people/org'
-import { changePoints, rateCost } from '../stats/change-points'
 import { contrastGain, fisherExact, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
 import type { Incident, Place } from './incidents'
+import { burstOf, FEWEST, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
 import { PLACE_DIMENSIONS, type Ledger } from './ledger'
 import { suspect, SUSPECTED, type Suspect } from './suspects'
 
-/** Fewer attempts than this are single cases. */
-const FEWEST = 3
 /** So many incidents are looked for behind one cause. */
 const MOST_OF_A_CAUSE = 12
 /** A contrast must gain at least so much before it names a place. */
 const LEAST_GAIN = 12
-/** So many at most are taken off a beginning, where so long a pause follows them. */
-const STRAGGLERS = 2
-const LONG_PAUSE_MS = 6 * 3_600_000
 /** Too few to compare with. */
 const FEW = 10
 /** Where no place tells, so many of all must have it. */
 const EVERYBODY = 0.5
 const DAY_MS = 86_400_000
-/** What comes again on the next day goes on. */
-const PAUSE_MS = 26 * 3_600_000
 
 const DIMENSION_INDEX = new Map<string, number>(PLACE_DIMENSIONS.map((dimension, index) => [dimension, index]))
 /** Where a cause can sit when nothing is known of it beforehand. */
@@ -136,10 +129,11 @@ export class Search {
     const dimensions = named ? NARROWING : at.filter((dimension) => dimension !== 'part' && dimension !== 'package')
     const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named ? 'most of it' : 'any')
     // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
-    const burst = !whole && !named
-    const episodes = this.#episodes(whole?.elements ?? [], new Set(mine))
+    const burst = whole || named ? null : burstOf(this.ledger, mine)
+    if (!whole && !named && !burst) return []
+    const episodes = this.#episodes(whole?.elements ?? [], new Set(mine), burst ?? this.rows)
     return episodes.flatMap((stretch): Candidate[] => {
-      const episode = this.#withoutStragglers(stretch)
+      const episode = withoutStragglers(this.ledger, stretch)
       if (episode.length < FEWEST) return []
       const first = this.ledger.atMs(episode[0] ?? 0)
       const last = this.ledger.atMs(episode.at(-1) ?? 0)
@@ -276,64 +270,15 @@ export class Search {
     return best ? { elements: [...first.elements, best.element], gain: first.gain + best.gain } : null
   }
 
-  /** When it began and ended at a place: the stretches in which far more had it than before and after, each as its hits by time. */
-  #episodes(elements: readonly Element[], hits: ReadonlySet<number>): number[][] {
+  /** When it began and ended at a place, as far as these rows tell: each stretch as its hits by time. */
+  #episodes(elements: readonly Element[], hits: ReadonlySet<number>, among: Int32Array): number[][] {
     const rows: number[] = []
-    for (const row of this.rows) {
+    for (const row of among) {
       const hit = hits.has(row)
       if ((hit || this.ledger.cause(row) === 0) && this.#inside(row, elements)) rows.push(row)
     }
     // Who held a container is known only of those who waited for it: all of these have it, and only pauses part them.
-    if (elements.some(({ dimension }) => dimension === 'holderHost')) return this.#partedByPauses(rows)
-    const block = Math.max(1, Math.ceil(rows.length / MOST_BLOCKS))
-    const blocks = Math.ceil(rows.length / block)
-    const ones = new Float64Array(blocks)
-    const tries = new Float64Array(blocks)
-    rows.forEach((row, i) => {
-      const at = Math.floor(i / block)
-      tries[at] = (tries[at] ?? 0) + 1
-      if (hits.has(row)) ones[at] = (ones[at] ?? 0) + 1
-    })
-    const all = ones.reduce((sum, one) => sum + one, 0) / Math.max(1, rows.length)
-    const cuts = [0, ...changePoints(rateCost(ones, tries), 3 * Math.log(Math.max(2, rows.length)), 1), blocks]
-    const segments = cuts.slice(1).map((to, i) => {
-      const from = cuts[i] ?? 0
-      const list = rows.slice(from * block, to * block)
-      const own = list.filter((row) => hits.has(row))
-      return { hits: own, n: list.length, rate: own.length / Math.max(1, list.length) }
-    })
-    const least = Math.min(...segments.map(({ rate }) => rate))
-    const high = (rate: number) => rate > 0.08 && (segments.length === 1 || rate >= Math.max(3 * least, 0.5 * all))
-    const episodes: number[][] = []
-    let open: number[] | null = null
-    for (const segment of segments) {
-      if (high(segment.rate)) {
-        if (open) open.push(...segment.hits)
-        else episodes.push((open = [...segment.hits]))
-      } else open = null
-    }
-    return episodes
-  }
-
-  /** Without one or two that had it long before the others: as logons vary, somebody may, and they would move the beginning to the day before. */
-  #withoutStragglers(hits: readonly number[]): readonly number[] {
-    const gaps = hits.slice(1).map((row, i) => this.ledger.atMs(row) - this.ledger.atMs(hits[i] ?? row))
-    const middle = [...gaps].sort((a, b) => a - b)[gaps.length >> 1] ?? 0
-    const most = Math.min(STRAGGLERS, Math.floor(hits.length / 8))
-    const last = gaps.slice(0, most).findLastIndex((gap) => gap > Math.max(LONG_PAUSE_MS, 10 * middle))
-    return hits.slice(last + 1)
-  }
-
-  #partedByPauses(rows: readonly number[]): number[][] {
-    const episodes: number[][] = []
-    let lastMs = -Infinity
-    for (const row of rows) {
-      const atMs = this.ledger.atMs(row)
-      if (atMs - lastMs > PAUSE_MS) episodes.push([])
-      episodes.at(-1)?.push(row)
-      lastMs = atMs
-    }
-    return episodes
+    return elements.some(({ dimension }) => dimension === 'holderHost') ? partedByPauses(this.ledger, rows) : stretchesOf(rows, hits)
   }
 
   /** @param counted those of its attempts that are counted */
@@ -524,6 +469,3 @@ export class Search {
     return number
   }
 }
-
-/** More steps than this are joined into blocks before change points are looked for. */
-const MOST_BLOCKS = 3000

@@ -72,7 +72,7 @@ const FALSE_RATE = 0.01
 /**
  * Incidents among the attempts of a window. For each cause: the place that tells best who had it (twice the log likelihood ratio of two rates
  * against one, greedily, then narrowed by a second place where that says much more), then when it began and ended there (change points of the rate,
- * see change-points.ts), then the rest again. What could be chance is left out (Benjamini–Hochberg over all that were tried).
+ * see change-points.ts), then the rest again. What shows at no place of a long window is looked for in the hours in which much of it happened. What could be chance is left out (Benjamini–Hochberg over all that were tried).
  */
 export function findIncidents(
   ledger: Ledger,

@@ -1,0 +1,85 @@
+import { changePoints, rateCost } from '../stats/change-points'
+import type { Ledger } from './ledger'
+
+/** Fewer attempts than this are single cases. */
+export const FEWEST = 3
+const DAY_MS = 86_400_000
+/** In so short a time, such a part of all that have a cause: a burst. */
+const BURST_MS = 6 * 3_600_000
+const BURST_SHARE = 0.2
+/** So many at most are taken off a beginning, where so long a pause follows them. */
+const STRAGGLERS = 2
+const LONG_PAUSE_MS = 6 * 3_600_000
+/** What comes again on the next day goes on. */
+const PAUSE_MS = 26 * 3_600_000
+/** More steps than this are joined into blocks before change points are looked for. */
+const MOST_BLOCKS = 3000
+
+/** Where much of it happened within a few hours: the attempts of then, and of a day before and after. */
+export function burstOf(ledger: Ledger, hits: readonly number[]): Int32Array | null {
+  let [from, most] = [0, 0]
+  for (let first = 0, next = 0; next < hits.length; next++) {
+    while (ledger.atMs(hits[next] ?? 0) - ledger.atMs(hits[first] ?? 0) > BURST_MS) first++
+    if (next - first + 1 > most) [from, most] = [first, next - first + 1]
+  }
+  if (most < Math.max(FEWEST, BURST_SHARE * hits.length)) return null
+  const [firstMs, lastMs] = [ledger.atMs(hits[from] ?? 0), ledger.atMs(hits[from + most - 1] ?? 0)]
+  return ledger.rows(firstMs - DAY_MS, lastMs + DAY_MS)
+}
+
+/**
+ * The stretches in which far more had it than before and after, each as its hits by time: the change points of the rate (see change-points.ts).
+ * @param rows the attempts at a place that had it or were fine, by time
+ */
+export function stretchesOf(rows: readonly number[], hits: ReadonlySet<number>): number[][] {
+  const block = Math.max(1, Math.ceil(rows.length / MOST_BLOCKS))
+  const blocks = Math.ceil(rows.length / block)
+  const ones = new Float64Array(blocks)
+  const tries = new Float64Array(blocks)
+  rows.forEach((row, i) => {
+    const at = Math.floor(i / block)
+    tries[at] = (tries[at] ?? 0) + 1
+    if (hits.has(row)) ones[at] = (ones[at] ?? 0) + 1
+  })
+  const all = ones.reduce((sum, one) => sum + one, 0) / Math.max(1, rows.length)
+  const cuts = [0, ...changePoints(rateCost(ones, tries), 3 * Math.log(Math.max(2, rows.length)), 1), blocks]
+  const segments = cuts.slice(1).map((to, i) => {
+    const from = cuts[i] ?? 0
+    const list = rows.slice(from * block, to * block)
+    const own = list.filter((row) => hits.has(row))
+    return { hits: own, n: list.length, rate: own.length / Math.max(1, list.length) }
+  })
+  const least = Math.min(...segments.map(({ rate }) => rate))
+  const high = (rate: number) => rate > 0.08 && (segments.length === 1 || rate >= Math.max(3 * least, 0.5 * all))
+  const episodes: number[][] = []
+  let open: number[] | null = null
+  for (const segment of segments) {
+    if (high(segment.rate)) {
+      if (open) open.push(...segment.hits)
+      else episodes.push((open = [...segment.hits]))
+    } else open = null
+  }
+  return episodes
+}
+
+/** Without one or two that had it long before the others: as logons vary, somebody may, and they would move the beginning to the day before. */
+export function withoutStragglers(ledger: Ledger, hits: readonly number[]): readonly number[] {
+  const gaps = hits.slice(1).map((row, i) => ledger.atMs(row) - ledger.atMs(hits[i] ?? row))
+  const middle = [...gaps].sort((a, b) => a - b)[gaps.length >> 1] ?? 0
+  const most = Math.min(STRAGGLERS, Math.floor(hits.length / 8))
+  const last = gaps.slice(0, most).findLastIndex((gap) => gap > Math.max(LONG_PAUSE_MS, 10 * middle))
+  return hits.slice(last + 1)
+}
+
+/** The rows in stretches between which nobody had it for more than a day. */
+export function partedByPauses(ledger: Ledger, rows: readonly number[]): number[][] {
+  const episodes: number[][] = []
+  let lastMs = -Infinity
+  for (const row of rows) {
+    const atMs = ledger.atMs(row)
+    if (atMs - lastMs > PAUSE_MS) episodes.push([])
+    episodes.at(-1)?.push(row)
+    lastMs = atMs
+  }
+  return episodes
+}
