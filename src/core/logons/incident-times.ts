@@ -67,8 +67,8 @@ export function withoutStragglers(ledger: Ledger, hits: readonly number[]): read
   const gaps = hits.slice(1).map((row, i) => ledger.atMs(row) - ledger.atMs(hits[i] ?? row))
   const middle = [...gaps].sort((a, b) => a - b)[gaps.length >> 1] ?? 0
   const most = Math.min(STRAGGLERS, Math.floor(hits.length / 8))
-  const last = gaps.slice(0, most).findLastIndex((gap) => gap > Math.max(LONG_PAUSE_MS, 10 * middle))
-  return hits.slice(last + 1)
+  const last = gaps.slice(0, most + 1).findLastIndex((gap) => gap > Math.max(LONG_PAUSE_MS, 10 * middle))
+  return last < most ? hits.slice(last + 1) : hits
 }
 
 /** The rows in stretches between which nobody had it for more than a day. */

@@ -243,6 +243,13 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect(today).toMatchObject({ logons: 4, byOutcome: { ready: 3, failed: 1 } })
     expect(today.incidents[0]).toMatchObject({ cause: 'container-held', people: 1, lostMs: 60_500 })
     expect(today.dots.id).toHaveLength(4)
+    expect(today.newestMs).toBe(START_MS + 1_800_000)
+    // A window without any says of the newest all the same; a server that knows of none says so.
+    expect(await readToday(database, intake.incidents.bind(intake), START_MS - 1e9, START_MS - 9e8, NOW, 'UTC')).toMatchObject({
+      logons: 0,
+      newestMs: START_MS + 1_800_000,
+      incidents: [],
+    })
     const first = await listAttempts(database, { sort: 'started', limit: 3 })
     const second = await listAttempts(database, { sort: 'started', limit: 3, before: first.next ?? '' })
     expect([...first.attempts, ...second.attempts].map(({ id }) => id).sort()).toEqual(

@@ -83,6 +83,24 @@ describe('an evidence file', () => {
     ])
   })
 
+  it('says when the logons took place that came of it', async () => {
+    const desk = uploadsThat(() => ({ observations: 1234 }))
+    const { id } = await desk.send('x')
+    expect(await desk.ended(id)).toMatchObject({ attempts: 0, firstMs: null, lastMs: null, sentence: 'All 1,234 records were read.' })
+    const again = uploadsThat(() => ({ observations: 2 }))
+    again.hold()
+    const second = await again.send('y')
+    for (const atMs of [3000, 5000])
+      await database.query(
+        `insert into attempts (id, thread, started_ms, last_ms, total_ms, outcome, upload, first, network, blame_ms, lost_ms, slow_ms)
+        values ($1, $1, $2, $2, 1, 'ready', $3, false, '', '{}', 0, 45000)`,
+        [`of-file-${atMs}`, atMs, second.id],
+      )
+    again.go()
+    expect(await again.ended(second.id)).toMatchObject({ attempts: 2, firstMs: 3000, lastMs: 5000 })
+    await database.exec(`delete from attempts where id like 'of-file-%'`)
+  })
+
   it('of which nothing could be read has failed, and says why', async () => {
     const desk = uploadsThat((text) => (text === '' ? {} : { refused: 2, faults: [fault(1, 'not valid JSON'), fault(2, 'x')] }))
     expect(await desk.ended((await desk.send('no')).id)).toMatchObject({ state: 'failed', sentence: 'Nothing could be read: not valid JSON.' })
