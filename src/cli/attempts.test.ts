@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { readdirSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { describe, expect, it } from 'vitest'
-import { correlate, endOf, type Attempt, type Observation } from '../core/logons'
+import { correlate, endOf, Gatherer, type Attempt, type Observation } from '../core/logons'
 import { logon, START_MS } from '../core/logons/fixtures/builders'
 import { attemptsOf } from './attempts'
 
@@ -54,6 +54,25 @@ describe('attempts of evidence larger than memory', () => {
     expect(await inLittleMemory(ordered, 60)).toEqual({ attempts: expected, reads: 1 })
     const byKind = [...evidence].sort((a, b) => (a.kind < b.kind ? -1 : 1))
     expect(await inLittleMemory(byKind, 8)).toEqual({ attempts: expected, reads: 2 })
+  })
+
+  it('are given out while it is read also of people who log on again and again', async () => {
+    // Two people, a logon every ten minutes, on two hosts at once: nobody is ever quiet.
+    const busy = Array.from({ length: 120 }, (_, i) => logon({ person: `p${i % 2}`, host: `H-${i % 3}`, at: START_MS + Math.floor(i / 2) * 600_000 }))
+    const ordered = busy.flat().sort((a, b) => a.timeMs - b.timeMs)
+    let given = 0
+    const gatherer = new Gatherer(() => given++, 200)
+    let most = 0
+    ordered.forEach((one, i) => {
+      gatherer.add(one)
+      most = Math.max(most, i + 1 - given * (busy[0]?.length ?? 0))
+    })
+    gatherer.end()
+    expect([given, gatherer.late.size]).toEqual([120, 0])
+    expect(most).toBeLessThan(320)
+    const { attempts, reads } = await inLittleMemory(ordered, 200)
+    expect(attempts).toEqual(correlate(ordered, Math.max(...ordered.map(endOf))).map(({ attempt }) => attempt))
+    expect(reads).toBe(1)
   })
 
   it('leave nothing behind in the temporary folder, even when reading fails', async () => {

@@ -55,14 +55,14 @@ export function intoThreads(observations: Iterable<Observation>): Map<string, Ob
 export function correlateThread(thread: string, observations: readonly Observation[], nowMs: number): Correlated[] {
   const ordered = inOrder(observations)
   if (thread.startsWith('id:')) return [{ thread, observations: ordered, attempt: assemble(thread.slice(3), ordered, nowMs) }]
-  const begun = new Map<number, number>()
+  const begun = new Map<string, number>()
   return split(ordered).map((group) => {
-    const atMs = group[0]?.timeMs ?? 0
     // One person may begin twice in the same millisecond, on two hosts.
-    const nth = begun.get(atMs) ?? 0
-    begun.set(atMs, nth + 1)
-    const id = 'x' + shortHash(`${thread}@${atMs}${nth === 0 ? '' : `#${nth}`}`)
-    return { thread, observations: group, attempt: assemble(id, group, nowMs) }
+    const { timeMs = 0, host = '', session = '', pool = '' } = group[0] ?? {}
+    const begin = [thread, timeMs, host.toLowerCase(), session, pool].join('|')
+    const nth = begun.get(begin) ?? 0
+    begun.set(begin, nth + 1)
+    return { thread, observations: group, attempt: assemble(`x${shortHash(nth === 0 ? begin : `${begin}#${nth}`)}`, group, nowMs) }
   })
 }
 

@@ -24,6 +24,8 @@ export class Gatherer {
   #count = 0
   /** Grows with each lot that is sorted in. */
   #lot = 0
+  /** From when on the observations of the last lots are. */
+  #lotsFromMs: number[] = []
   /** Until when the attempts reach that were given out, by thread. */
   readonly #finished = new Moments()
   /** Hashes of the threads that were given out too early. By hash: one that is not late may be among them, which costs time only. */
@@ -60,6 +62,7 @@ export class Gatherer {
   #sort(): void {
     this.#count += this.#waiting.length
     this.#lot++
+    this.#lotsFromMs = [...this.#lotsFromMs, this.#waiting.reduce((first, { timeMs }) => Math.min(first, timeMs), Infinity)].slice(-QUIET_LOTS)
     for (const [key, observations] of intoThreads(this.#waiting)) {
       const thread = this.#threads.get(key)
       if (this.#finished.size > 0) this.#watch(key, observations)
@@ -81,22 +84,34 @@ export class Gatherer {
     if (!after) this.late.add(hash)
   }
 
+  /** Gives out the threads that are quiet; of people who log on again and again, what lies well before the last lots. */
   #finishQuiet(): void {
+    const beforeMs = Math.min(...this.#lotsFromMs) - 2 * SILENCE_MS
     for (const [key, thread] of this.#threads) {
-      if (thread.touched > this.#lot - QUIET_LOTS) continue
+      const quiet = thread.touched <= this.#lot - QUIET_LOTS
+      if (!quiet && (key.startsWith('id:') || (thread.observations[0]?.timeMs ?? Infinity) >= beforeMs)) continue
       const correlated = correlateThread(key, thread.observations, this.newestMs)
-      if (correlated.some(({ attempt }) => attempt.outcome === 'open')) continue
+      const open = correlated.some(({ attempt }) => attempt.outcome === 'open')
+      if (quiet && open) continue
+      const over = quiet
+        ? correlated
+        : correlated.filter(({ attempt, observations }) => attempt.outcome !== 'open' && lastOf(observations) < beforeMs)
+      if (over.length === 0) continue
       const hash = quickHash(key)
-      for (const one of correlated) this.give(one, hash)
+      for (const one of over) this.give(one, hash)
       this.#finished.keep(
         hash,
-        thread.observations.reduce((latest, o) => Math.max(latest, endOf(o)), 0),
+        over.reduce((latest, { observations }) => Math.max(latest, lastOf(observations)), 0),
       )
-      this.#threads.delete(key)
-      this.#count -= thread.observations.length
+      const rest = quiet ? [] : correlated.filter((one) => !over.includes(one)).flatMap(({ observations }) => observations)
+      if (rest.length === 0) this.#threads.delete(key)
+      else this.#threads.set(key, { observations: rest, touched: thread.touched })
+      this.#count -= thread.observations.length - rest.length
     }
   }
 }
+
+const lastOf = (observations: readonly Observation[]): number => observations.reduce((latest, o) => Math.max(latest, endOf(o)), -Infinity)
 
 /** By which a thread is noted as late. */
 export const threadHash = (observation: Observation): number => quickHash(threadKey(observation))
