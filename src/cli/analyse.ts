@@ -5,6 +5,7 @@ import { parseArgs } from 'node:util'
 import Papa from 'papaparse'
 import { OrgFile } from '../contract/org'
 import { EventLog, type Fault } from '../core/formats'
+import { readAccount } from '../core/people'
 import { clockSays, explain, findIncidents, Ledger, seenOf, type Explained } from '../core/logons'
 import { attemptsOf, keepStandardInput } from './attempts'
 import { EVIDENCE_FORMATS, readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
@@ -20,7 +21,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
   const org = values.context === undefined ? undefined : await readOrg(values.context)
 
   const rules = values.map === undefined ? [] : (await Promise.all(values.map.map(readEventMapFile))).flat()
-  const accounts = new Map((org?.people ?? []).flatMap(({ id, sid }) => (sid ? [[sid, id] as const] : [])))
+  const accounts = new Map((org?.people ?? []).flatMap((person) => sidsOf(person).map((sid) => [sid, person.id] as const)))
 
   const input = positionals.includes('-') ? await keepStandardInput() : null
   const named = (await Promise.all(positionals.map(filesIn))).flat()
@@ -54,6 +55,11 @@ export async function analyseCommand(args: string[]): Promise<void> {
   } finally {
     input?.dispose()
   }
+}
+
+/** The security identifiers of a person: given as such, or among their accounts. */
+function sidsOf({ sid, accounts = [] }: OrgFile['people'][number]): string[] {
+  return [...(sid ? [sid] : []), ...accounts.filter((account) => readAccount(account).form === 'sid')].map((one) => one.toUpperCase())
 }
 
 /** A file is itself; a folder is the files in it, by name. */

@@ -8,7 +8,7 @@ import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor } from '
 import Papa from 'papaparse'
 import { afterAll, describe, expect, it } from 'vitest'
 import { newVhdx } from '../core/containers'
-import { document, logonEvents, utf16 } from '../core/formats/eventlog/fixtures/events'
+import { document, logonEvents, PROVIDERS, utf16 } from '../core/formats/eventlog/fixtures/events'
 import { logon, START_MS } from '../core/logons/fixtures/builders'
 import { otlpOf } from '../standins/fleet/otlp'
 
@@ -167,6 +167,23 @@ describe('ikebana analyse', () => {
     )
     expect(wrong.status).toBe(2)
     expect(wrong.stderr).toContain('rules.0.id')
+  })
+
+  it('knows from org.json who a security identifier is, given as such or among their accounts', () => {
+    const temporary = (user: string, timeMs: number) => ({ provider: PROVIDERS.profiles, id: 1511, timeMs, user })
+    const xml = file('sids.xml', document([temporary('S-1-5-21-9-9-9-1', START_MS), temporary('S-1-5-21-9-9-9-2', START_MS + 7_200_000)]))
+    expect(run('analyse', xml).status).toBe(2)
+    const org = file(
+      'sids.json',
+      JSON.stringify({
+        people: [
+          { id: 'ole', sid: 's-1-5-21-9-9-9-1' },
+          { id: 'una', accounts: ['LARKMERE\\una', 'S-1-5-21-9-9-9-2'] },
+        ],
+      }),
+    )
+    const { records } = run('analyse', xml, '--context', org)
+    expect(records.map(({ person }) => person)).toEqual(['ole', 'una'])
   })
 
   it('takes what counts as slow from org.json', () => {
