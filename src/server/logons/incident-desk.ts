@@ -36,11 +36,14 @@ interface Older {
   readonly toMs: number
   readonly atMs: number
   readonly read: Promise<void>
+  usedMs: number
   /** Whether attempts of it came or changed since. */
   changed: boolean
 }
 /** What has changed is read again no sooner than after this. */
-const OLDER_KEPT_MS = 60_000
+const OLDER_FRESH_MS = 60_000
+/** What nobody asked for so long is forgotten. */
+const OLDER_KEPT_MS = 10 * 60_000
 
 export interface FoundSince extends Found {
   /** Attempts from this moment on are known here; while earlier ones are still being read, this is later than what was asked for. */
@@ -134,7 +137,8 @@ export class IncidentDesk {
   }
 
   async hoursOf(org: Org, scope: readonly Place[], cause: string, fromMs: number, toMs: number): Promise<HitHour[]> {
-    const { ledger } = await this.#ledgerOf(fromMs, toMs)
+    // These hours begin a day before the incident, which may have begun as far back as is looked: the window itself decides what is read.
+    const { ledger } = await this.#ledgerOf(fromMs + LOOK_BACK_MS + DAY_MS, toMs)
     return hitsByHour(ledger, org, scope, cause, fromMs, toMs)
   }
 
@@ -145,10 +149,17 @@ export class IncidentDesk {
   async #ledgerOf(fromMs: number, toMs: number): Promise<{ readonly ledger: Ledger; readonly knownFromMs: number }> {
     if (fromMs >= this.#oldestMs) return { ledger: this.#ledger, knownFromMs: this.#knownFromMs }
     const known = this.#older
-    const current = known && known.fromMs <= fromMs && known.toMs >= toMs && (!known.changed || Date.now() - known.atMs < OLDER_KEPT_MS)
-    const older = current ? known : this.#readOlder(fromMs - LOOK_BACK_MS, toMs)
+    const current = known && known.fromMs <= fromMs && known.toMs >= toMs && (!known.changed || Date.now() - known.atMs < OLDER_FRESH_MS)
+    const older = current ? known : this.#readOlder(fromMs - LOOK_BACK_MS - DAY_MS, toMs)
+    older.usedMs = Date.now()
     this.#older = older
-    await older.read
+    try {
+      await older.read
+    } catch (error) {
+      // Half of it is of no use: the next who asks reads it again.
+      if (this.#older === older) this.#older = null
+      throw error
+    }
     return { ledger: older.ledger, knownFromMs: -Infinity }
   }
 
@@ -160,7 +171,7 @@ export class IncidentDesk {
           for (const { seen } of await recallSeen(this.database, Math.max(fromMs, until - SLICE_MS), until)) ledger.add(seen)
         })
     }
-    return { ledger, fromMs, toMs, atMs: Date.now(), read: read(), changed: false }
+    return { ledger, fromMs, toMs, atMs: Date.now(), usedMs: Date.now(), read: read(), changed: false }
   }
 
   /** Reads what is in the database, the newest first, a slice in each turn. */
@@ -183,6 +194,7 @@ export class IncidentDesk {
 
   /** Keeps memory bounded: what is older than a month before the newest is dropped, a day at a time. */
   forget(newestMs: number): void {
+    if (this.#older && Date.now() - this.#older.usedMs > OLDER_KEPT_MS) this.#older = null
     const [first] = this.#ledger.rows(-Infinity, newestMs - KEPT_MS - DAY_MS)
     if (first === undefined) return
     this.#ledger = this.#ledger.since(newestMs - KEPT_MS)

@@ -5,6 +5,8 @@ import type { Database } from '../db/database'
 import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
 import { keepChanges } from '../journal/changes'
+import { EMPTY_ORG } from '../../core/people'
+import { IncidentDesk } from './incident-desk'
 import { incidentLines, readIncident } from './incidents'
 import { Intake } from './intake'
 
@@ -159,5 +161,23 @@ describe('a window that lies before what is held in memory', () => {
     const [one, two] = await Promise.all([lines(), lines()])
     expect(one).toEqual(two)
     expect(await intake.incidents(old - 40 * 24 * HOUR, old - 39 * 24 * HOUR)).toMatchObject({ incidents: [], scattered: [] })
+  })
+
+  it('that could not be read is read again by the next who asks, and not for ever kept half', async () => {
+    let fails = true
+    let reads = 0
+    const query = async (text: string) => {
+      if (text.includes('min(started_ms)')) return [{ first: 0, last: START_MS }]
+      if (fails && reads++ > 125) throw new Error('the database is away')
+      return [{ rows: null }]
+    }
+    const desk = new IncidentDesk({ query } as never, (work) => work())
+    const asked = () => desk.incidents(EMPTY_ORG, 0, 4 * HOUR)
+    // The month that is held is read first.
+    await desk.incidents(EMPTY_ORG, START_MS - HOUR, START_MS)
+    reads = 1000
+    await expect(asked()).rejects.toThrow('the database is away')
+    fails = false
+    expect(await asked()).toMatchObject({ incidents: [], knownFromMs: -Infinity })
   })
 })

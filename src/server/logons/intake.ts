@@ -80,11 +80,11 @@ function asked(observations: readonly Observation[], again: readonly Again[]): M
   const threads = new Map<string, Asked>()
   const ask = (thread: string, fromMs: number, toMs: number): Asked => {
     const known = threads.get(thread)
-    const asked = known ?? { fresh: [], fromMs: Infinity, toMs: -Infinity }
-    if (!known) threads.set(thread, asked)
-    asked.fromMs = Math.min(asked.fromMs, fromMs - 2 * SILENCE_MS)
-    asked.toMs = Math.max(asked.toMs, toMs + 2 * SILENCE_MS)
-    return asked
+    const one = known ?? { fresh: [], fromMs: Infinity, toMs: -Infinity }
+    if (!known) threads.set(thread, one)
+    one.fromMs = Math.min(one.fromMs, fromMs - 2 * SILENCE_MS)
+    one.toMs = Math.max(one.toMs, toMs + 2 * SILENCE_MS)
+    return one
   }
   for (const { thread, atMs } of again) ask(thread, atMs, atMs)
   for (const observation of observations) ask(threadKey(observation), observation.timeMs, endOf(observation)).fresh.push(observation)
@@ -167,13 +167,13 @@ export class Intake {
     return this.#desk.hoursOf(this.#org, scope, cause, fromMs, toMs)
   }
 
-  /** Changes are written by other wings; they are known here half a minute later. */
   /** The organisation, with the changes that a window of long ago can have suffered from. */
   async #orgThen(fromMs: number, toMs: number): Promise<Org> {
     if (fromMs > Date.now() - MONTH_MS) return this.#org
     return { ...this.#org, changes: await changesBetween(this.database, fromMs - MONTH_MS, toMs) }
   }
 
+  /** Changes are written by other wings; they are known here half a minute later. */
   async #lookForChanges(nowMs: number): Promise<void> {
     const changes = await recentChanges(this.database, nowMs)
     const known = this.#org.changes ?? []

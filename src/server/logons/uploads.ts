@@ -5,13 +5,12 @@ import { basename, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import type { Readable } from 'node:stream'
 import type { UploadState } from '../../contract/logons'
+import { countSay } from '../../core/containers'
 import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
 import type { UploadProgress } from './intake-worker'
 
 const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
-
-const count = (n: number): string => n.toLocaleString('en-GB')
 
 /** So many files are kept for a name to come; the next start clears them. */
 const MOST_UNNAMED = 20
@@ -105,8 +104,8 @@ export class Uploads {
         result.observations === 0
           ? `Nothing could be read${result.faults[0] ? `: ${result.faults[0].reason}` : ': the file is empty'}.`
           : result.refused > 0
-            ? `${count(result.observations)} records were read, ${count(result.refused)} were refused.`
-            : `All ${count(result.observations)} records were read.`,
+            ? `${countSay(result.observations)} records were read, ${countSay(result.refused)} were refused.`
+            : `All ${countSay(result.observations)} records were read.`,
       )
       this.#unnamed.delete(id)
       if (result.unnamed > 0 && this.#unnamed.size < MOST_UNNAMED) this.#unnamed.set(id, { path, name, author })
@@ -116,7 +115,7 @@ export class Uploads {
         who: author,
         what: 'read evidence file',
         target: name,
-        after: `${count(result.observations)} records read, ${count(result.refused)} refused`,
+        after: `${countSay(result.observations)} records read, ${countSay(result.refused)} refused`,
       })
     } catch (error) {
       const cancelled = error instanceof Error && error.message === 'cancelled'

@@ -3,7 +3,8 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { OUTCOMES } from '../../core/logons/attempt'
 import type { Today } from '../../contract/logons'
-import { clock, day, duration } from '../kit/format'
+import { clock, duration } from '../kit/format'
+import { timeTicks } from '../kit/ticks'
 
 /** All logons of the window against the usual band. Height is time, on a log scale; what cost time stands out. */
 const props = defineProps<{ today: Today }>()
@@ -61,14 +62,11 @@ const basis = computed(() => {
   if (!used.has('weekday')) return used.has('like days') ? 'of the same hour on like days' : 'of the same hour'
   return used.size === 1 ? 'of the same weekday and hour' : 'of the same weekday and hour, or of like days,'
 })
-const ticks = computed(() => {
-  const spanMs = props.today.toMs - props.today.fromMs
-  const step = [600_000, 3_600_000, 14_400_000, 86_400_000, 5 * 86_400_000].find((ms) => spanMs / ms <= 10) ?? 86_400_000
-  const first = Math.ceil(props.today.fromMs / step) * step
-  return Array.from({ length: Math.floor((props.today.toMs - first) / step) + 1 }, (_, i) => first + i * step)
-    .map((ms) => ({ x: x(ms), text: step >= 86_400_000 ? day(ms) : clock(ms) }))
-    .filter((tick) => tick.x < width.value - 36)
-})
+const ticks = computed(() =>
+  timeTicks(props.today.fromMs, props.today.toMs, 10)
+    .map(({ atMs, text }) => ({ x: x(atMs), text }))
+    .filter((tick) => tick.x < width.value - 36),
+)
 </script>
 
 <template>

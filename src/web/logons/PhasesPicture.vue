@@ -3,6 +3,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Pictures } from '../../contract/compare'
 import { clock, day, duration, plural } from '../kit/format'
+import { timeTicks } from '../kit/ticks'
 import PictureExport from '../kit/PictureExport.vue'
 
 /** Mean time in each phase, stacked, hour by hour. Phases are told by their place and name; the chosen one stands on the ground. */
@@ -59,14 +60,7 @@ const lines = computed(() =>
     (ms) => ms < topMs.value && (topMs.value < 25_000 || ms % 10_000 === 0 || ms === 45_000),
   ),
 )
-const ticks = computed(() => {
-  const step = [600_000, 3_600_000, 14_400_000, 86_400_000, 5 * 86_400_000].find((ms) => spanMs.value / ms <= 8) ?? 5 * 86_400_000
-  const first = Math.ceil(props.pictures.fromMs / step) * step
-  return Array.from({ length: Math.floor((props.pictures.toMs - first) / step) + 1 }, (_, i) => first + i * step).map((ms) => ({
-    x: x(ms),
-    text: step >= 86_400_000 ? day(ms) : clock(ms),
-  }))
-})
+const ticks = computed(() => timeTicks(props.pictures.fromMs, props.pictures.toMs, 8).map(({ atMs, text }) => ({ x: x(atMs), text })))
 const tone = (name: string, rank: number) => (chosen.value === name ? '1' : (TONES[rank % TONES.length] ?? '.5'))
 const csv = () =>
   columns.value.map(({ atMs, n, meanMs }) => ({

@@ -56,22 +56,22 @@ describe('a broker that refuses without saying why', () => {
       { id: 'TH-Q1-05', pool: 'ticket-hall', draining: false },
     ],
   }
-  const it_ = refused(['broker.refused', 'broker', 800])
+  const notSaid = refused(['broker.refused', 'broker', 800])
 
   it('means that nothing is granted to a person whose groups do not have the pool, whatever they are called in evidence', () => {
-    expect(finding(it_, org)).toMatchObject({ id: 'not-granted', evidence: ['None of their groups has ticket-hall.', 'The broker refused.'] })
+    expect(finding(notSaid, org)).toMatchObject({ id: 'not-granted', evidence: ['None of their groups has ticket-hall.', 'The broker refused.'] })
   })
 
   it('means that the grant has not arrived where it is there at the source only', () => {
     const waiting = { ...org, people: [{ id: 'u-1', accounts: ['LARKMERE\\mara'], groups: ['staff'], groupsAtSource: ['staff', 'halls'] }] }
-    expect(finding(it_, waiting).id).toBe('directory-lag')
+    expect(finding(notSaid, waiting).id).toBe('directory-lag')
   })
 
   it('means that all hosts are draining where that is known of them, and is left open where one is not', () => {
     const granted = { ...org, people: [] }
-    expect(finding(it_, granted).id).not.toBe('all-draining')
+    expect(finding(notSaid, granted).id).not.toBe('all-draining')
     const draining = { ...granted, hosts: granted.hosts.map((host) => ({ ...host, draining: true })) }
-    expect(finding(it_, draining)).toMatchObject({ id: 'all-draining', evidence: ['All 2 hosts of the pool are draining, as far as is known.'] })
+    expect(finding(notSaid, draining)).toMatchObject({ id: 'all-draining', evidence: ['All 2 hosts of the pool are draining, as far as is known.'] })
     // What the broker counted itself counts more.
     expect(finding(refused(['broker.refused', 'broker', 800], { drainingHosts: 1, hosts: 2 }), draining).id).not.toBe('all-draining')
   })
