@@ -71,7 +71,7 @@ async function picked(event: Event): Promise<void> {
       </thead>
       <tbody>
         <tr v-for="one in lists" :key="one.list">
-          <td>{{ one.list }}</td>
+          <td class="nowrap">{{ one.list }}</td>
           <td class="number">{{ count(one.now) }}</td>
           <td class="number">{{ count(one.then) }}</td>
           <td>
