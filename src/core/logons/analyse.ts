@@ -53,21 +53,44 @@ function unusualFrom({ medianMs, spreadMs, highMs }: UsualSeries, exact = true, 
   return Math.max(medianMs * factor * tail, 1.25 * medianMs, medianMs + 1000, mixed ? 1.15 * highMs + 300 : 0)
 }
 
+/** From where on each series of a usual counts as mildly more, and as unusual; null for a series that it does not have. */
+interface Limits {
+  readonly mildMs: number
+  readonly strictMs: number
+}
+const limitsOfUsual = new WeakMap<Usual, Map<string, Limits | null>>()
+
+/** Many attempts are held against the same usual: its limits are worked out once. */
+function limitsOf(usual: Usual, name: string): Limits | null {
+  let limits = limitsOfUsual.get(usual)
+  if (!limits) limitsOfUsual.set(usual, (limits = new Map()))
+  let found = limits.get(name)
+  if (found === undefined) {
+    const series = usual.series[name]
+    const exact = usual.basis.network !== null && usual.basis.pool !== null
+    found = series
+      ? { mildMs: unusualFrom(series, exact, usual.n, MILD_SPREADS), strictMs: unusualFrom(series, exact, usual.n) }
+      : null
+    limits.set(name, found)
+  }
+  return found
+}
+
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */
 export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = DEFAULT_SLOW_MS, split: Blame = blame(attempt)): Measured {
   const outcome: Outcome = attempt.outcome === 'ready' && attempt.totalMs > slowMs ? 'slow' : attempt.outcome
-  const exact = usual !== null && usual.basis.network !== null && usual.basis.pool !== null
   const mild: Excess[] = []
-  const strict = new Set<string>()
-  for (const { phase, ms } of usual ? split.shares : []) {
-    const series = usual?.series[phase]
-    const usualMs = series?.medianMs ?? 0
-    if (!(series ? ms > unusualFrom(series, exact, usual?.n, MILD_SPREADS) : ms > 1000)) continue
-    mild.push({ phase, ms: ms - usualMs, usualMs, blameMs: ms })
-    if (!series || ms > unusualFrom(series, exact, usual?.n)) strict.add(phase)
-  }
-  mild.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
-  const excess = strict.size === mild.length ? mild : mild.filter(({ phase }) => strict.has(phase))
+  const strict: string[] = []
+  if (usual)
+    for (const { phase, ms } of split.shares) {
+      const limits = limitsOf(usual, phase)
+      if (ms <= (limits?.mildMs ?? 1000)) continue
+      const usualMs = usual.series[phase]?.medianMs ?? 0
+      mild.push({ phase, ms: ms - usualMs, usualMs, blameMs: ms })
+      if (!limits || ms > limits.strictMs) strict.push(phase)
+    }
+  if (mild.length > 1) mild.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
+  const excess = strict.length === mild.length ? mild : mild.filter(({ phase }) => strict.includes(phase))
   return { attempt, outcome, blame: split, usual, excess, mild, lostMs: lost(attempt, outcome, excess, usual), slowMs }
 }
 

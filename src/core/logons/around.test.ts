@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { Around, DIMENSIONS, FAR_MS, NEAR_MS, type Dimension, type Neighbour } from './around'
+import { Around, FAR_MS, NEAR_MS, type Neighbour } from './around'
+import { DIMENSIONS, type Dimension } from './places'
 import { SERIES } from './usual'
 
 const START_MS = Date.UTC(2026, 4, 4, 6)
@@ -143,7 +144,7 @@ describe('the neighbours of a logon', () => {
         const kept = all.filter(({ atMs }) => atMs >= START_MS + afterMs)
         expect(around.size).toBe(kept.length)
         const self = { ...(all[0] as Neighbour), id: 'another' }
-        expect(around.commonness(self, 'pool', [])).toEqual(holding(kept).commonness(self, 'pool', []))
+        expect(around.contrast(self, 'pool', 'container')).toEqual(holding(kept).contrast(self, 'pool', 'container'))
       }),
     )
   })
@@ -165,6 +166,6 @@ describe('the neighbours of a logon', () => {
     expect(crowd.aMinute).toBeGreaterThan(10)
     expect(crowd.medianAMinute).toBe(0.25)
     expect([crowd.whenCrowded.hit, crowd.whenQuiet.hit]).toEqual([crowd.whenCrowded.n, 0])
-    expect(around.commonness(at(FAR_MS / 2, 9999, false), 'share', []).n).toBeGreaterThan(100)
+    expect(around.contrast(at(FAR_MS / 2, 9999, false), 'share', 'container').inside.n).toBeGreaterThan(100)
   })
 })

@@ -1,11 +1,8 @@
 import { contrastGain } from '../stats/significance'
 import type { Measured } from './analyse'
 import { codeFails } from './codes'
+import { DIMENSIONS, maskOf, PlaceKinds, placesOf, type Dimension, type Places } from './places'
 import { SERIES } from './usual'
-
-/** The dimensions by which attempts are laid side by side. */
-export const DIMENSIONS = ['host', 'pool', 'share', 'zone', 'site', 'image', 'network', 'transport', 'clientKind', 'clientVersion', 'factor'] as const
-export type Dimension = (typeof DIMENSIONS)[number]
 
 /** Pairs of dimensions that can be a place together: a way between two, or a part of one. */
 const PAIRS: readonly (readonly [Dimension, Dimension])[] = [
@@ -17,36 +14,18 @@ const PAIRS: readonly (readonly [Dimension, Dimension])[] = [
   ['pool', 'clientVersion'],
 ]
 
+const SINGLES: readonly (readonly Dimension[])[] = DIMENSIONS.map((dimension) => [dimension])
+
 /** What the neighbours of an attempt need to know of it. */
 export interface Neighbour {
   readonly id: string
   readonly atMs: number
-  readonly places: Readonly<Record<Dimension, string>>
+  readonly places: Places
   /** One bit for each of SERIES that took clearly more than usual. */
   readonly beyond: number
   readonly failed: boolean
   /** The code that it failed by, if any. */
   readonly fault: string
-}
-
-export function placesOf({ attempt }: Pick<Measured, 'attempt'>): Record<Dimension, string> {
-  const text = (name: string) => {
-    const value = attempt.attrs[name]
-    return typeof value === 'string' ? value : ''
-  }
-  return {
-    host: attempt.host ?? '',
-    pool: attempt.pool ?? '',
-    share: text('share'),
-    zone: text('zone'),
-    site: text('site'),
-    image: text('image'),
-    network: text('network'),
-    transport: text('transport'),
-    clientKind: text('clientKind'),
-    clientVersion: text('clientVersion'),
-    factor: text('factor'),
-  }
 }
 
 export function neighbourOf(measured: Measured): Neighbour {
@@ -85,8 +64,8 @@ export const NEAR_MS = 1_800_000
 export const FAR_MS = 24 * 3_600_000
 const MANY = 300
 
-/** With more places than this, those that no neighbour is at are forgotten. */
-const MOST_PLACES = 20_000
+/** With more kinds of place than this, those that no neighbour is of are forgotten. */
+const MOST_KINDS = 20_000
 
 /** A share is called crowded by what comes in four minutes. */
 const SLOT_MS = 240_000
@@ -108,23 +87,32 @@ interface Slots {
   readonly crowded: number
 }
 
-const WIDTH = DIMENSIONS.length
-const NO_COLUMN = new Int32Array(0)
+/** The rows around an attempt. */
+interface Seen {
+  readonly self: Neighbour
+  readonly from: number
+  readonly to: number
+  /** Its own, where it is among them. */
+  readonly row: number
+  /** The dimensions in which its own place is known. */
+  readonly asked: number
+}
 
-/** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in columns. */
+const WIDTH = DIMENSIONS.length
+/** What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, and by what it failed (0: it did not). */
+const [KIND, BEYOND, FAULT, STRIDE] = [0, 1, 2, 4]
+
+/** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in rows of numbers. */
 export class Around {
   #size = 0
   #ids: string[] = []
   #at = new Float64Array(256)
-  /** The places by number, a column for each of DIMENSIONS; 0 is "not known". */
-  #places = DIMENSIONS.map(() => new Int32Array(256))
-  #beyond = new Int32Array(256)
-  /** By what it failed, by number; 0: it did not. */
-  #fault = new Int32Array(256)
-  /** See locate(): all zero between two questions. */
+  /** See KIND. */
+  #rows = new Int32Array(256 * STRIDE)
+  readonly #kinds = new PlaceKinds()
+  /** See #counts: all zero between two questions. */
   readonly #alike = new Int32Array(1 << (WIDTH + 1))
-  readonly #numbers = new Map<string, number>([['', 0]])
-  #next = 1
+  #seen: Seen | null = null
   readonly #slotsOf = new Map<number, Slots & { readonly slot: number; readonly rows: number }>()
 
   add(neighbour: Neighbour): void {
@@ -134,6 +122,7 @@ export class Around {
   /** Adds many at once: those that are there are moved once, if at all. */
   addAll(neighbours: readonly Neighbour[]): void {
     const fresh = neighbours.length < 2 ? neighbours : [...neighbours].sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
+    this.#seen = null
     const size = this.#size + fresh.length
     while (size > this.#at.length) this.#grow()
     let old = this.#size - 1
@@ -153,17 +142,16 @@ export class Around {
   #put(row: number, { id, atMs, places, beyond, failed, fault }: Neighbour): void {
     this.#ids[row] = id
     this.#at[row] = atMs
-    for (let d = 0; d < WIDTH; d++) (this.#places[d] ?? NO_COLUMN)[row] = this.#numberOf(places[DIMENSIONS[d] as Dimension])
-    this.#beyond[row] = beyond
-    this.#fault[row] = failed ? this.#numberOf(fault || 'failed') : 0
+    const base = row * STRIDE
+    this.#rows[base + KIND] = this.#kinds.kindOf(places)
+    this.#rows[base + BEYOND] = beyond
+    this.#rows[base + FAULT] = failed ? this.#kinds.numberOf(fault || 'failed') : 0
   }
 
   #move(from: number, to: number): void {
     this.#ids[to] = this.#ids[from] ?? ''
     this.#at[to] = this.#at[from] ?? 0
-    for (const column of this.#places) column[to] = column[from] ?? 0
-    this.#beyond[to] = this.#beyond[from] ?? 0
-    this.#fault[to] = this.#fault[from] ?? 0
+    this.#rows.copyWithin(to * STRIDE, from * STRIDE, (from + 1) * STRIDE)
   }
 
   /** The same attempt again, as it is known now. */
@@ -184,16 +172,24 @@ export class Around {
 
   /** Forgets everything before a moment, so that memory stays bounded. */
   forget(beforeMs: number): void {
+    this.#seen = null
     const first = this.#firstFrom(beforeMs)
     this.#shift(first, 0)
     this.#ids = this.#ids.slice(first)
     this.#size -= first
-    if (this.#numbers.size > MOST_PLACES) {
-      const used = new Set<number>()
-      for (const column of [...this.#places, this.#fault]) for (const number of column.subarray(0, this.#size)) used.add(number)
-      this.#slotsOf.clear()
-      for (const [place, number] of this.#numbers) if (number !== 0 && !used.has(number)) this.#numbers.delete(place)
+    if (this.#kinds.size > MOST_KINDS) this.#forgetPlaces()
+  }
+
+  #forgetPlaces(): void {
+    const rows = this.#rows.subarray(0, this.#size * STRIDE)
+    const [kinds, faults] = [new Set<number>(), new Set<number>()]
+    for (let base = 0; base < rows.length; base += STRIDE) {
+      kinds.add(rows[base + KIND] ?? 0)
+      faults.add(rows[base + FAULT] ?? 0)
     }
+    const kept = this.#kinds.keepOnly(kinds, faults)
+    for (let base = 0; base < rows.length; base += STRIDE) rows[base + KIND] = kept.get(rows[base + KIND] ?? 0) ?? 0
+    this.#slotsOf.clear()
   }
 
   /**
@@ -205,15 +201,18 @@ export class Around {
     const counts = this.#counts(self, phase, among)
     const result: Located[] = []
     const read = (slot: number, dimensions: readonly Dimension[]) => {
-      const [n = 0, hit = 0, outsideN = 0, outsideHit = 0] = counts.subarray(slot * 4, slot * 4 + 4)
-      const contrast = { inside: { n, hit }, outside: { n: outsideN, hit: outsideHit } }
-      const gain = n >= 2 ? contrastGain(contrast) : 0
+      const at = slot * 4
+      const contrast = {
+        inside: { n: counts[at] ?? 0, hit: counts[at + 1] ?? 0 },
+        outside: { n: counts[at + 2] ?? 0, hit: counts[at + 3] ?? 0 },
+      }
+      const gain = contrast.inside.n >= 2 ? contrastGain(contrast) : 0
       if (gain > 0) result.push({ at: dimensions.map((dimension) => ({ dimension, value: self.places[dimension] })), ...contrast, gain })
     }
-    DIMENSIONS.forEach((dimension, d) => {
-      read(d, [dimension])
+    SINGLES.forEach((single, d) => {
+      read(d, single)
     })
-    const bestSingle = Math.max(0, ...result.map(({ gain }) => gain))
+    const bestSingle = result.reduce((best, { gain }) => Math.max(best, gain), 0)
     PAIRS.forEach((pair, p) => {
       read(WIDTH + p, pair)
     })
@@ -223,81 +222,70 @@ export class Around {
   /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit. */
   #counts(self: Neighbour, phase: string, among: readonly Dimension[]): Int32Array {
     const [bit, byFault] = this.#trouble(self, phase)
+    const { from, to, row: selfRow, asked } = this.#seenFrom(self)
     const fences = maskOf(among)
-    const [from, to] = this.#neighbours(self.atMs)
-    const own = DIMENSIONS.map((dimension) => this.#numbers.get(self.places[dimension]) ?? -1)
-    const same = this.#sameAs(own, fences, from, to)
-    const asked = own.reduce((mask, number, d) => (number === 0 ? mask : mask | (1 << d)), 0)
+    const counts = new Int32Array(ALL_BITS.length * 4)
     // Rows with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
-    const alike = this.#alike
+    const [alike, rows, kinds] = [this.#alike, this.#rows, this.#kinds]
     const met: number[] = []
     const rare = new Map<number, number>()
     for (let row = from; row < to; row++) {
-      const mask = same[row - from] ?? 0
-      if ((mask & fences) !== fences || this.#isSelf(row, self)) continue
-      const fault = this.#fault[row] ?? 0
-      const hit = (bit === 0 ? fault === byFault : ((this.#beyond[row] ?? 0) & bit) !== 0) ? 1 : 0
+      const base = row * STRIDE
+      const kind = rows[base + KIND] ?? 0
+      const mask = kinds.sameAs(kind)
+      if ((mask & fences) !== fences || row === selfRow) continue
+      const fault = rows[base + FAULT] ?? 0
+      const key = (mask << 1) | ((bit === 0 ? fault === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0)
       // A place that was not reported is another one, unless the attempt ended before it could be.
-      const known = fault === 0 ? asked : asked & ~this.#unreported(row)
+      const known = fault === 0 ? asked : asked & ~kinds.unreported(kind)
       if (known !== asked) {
-        const key = (known << (WIDTH + 1)) | (mask << 1) | hit
-        rare.set(key, (rare.get(key) ?? 0) + 1)
+        const both = (known << (WIDTH + 1)) | key
+        rare.set(both, (rare.get(both) ?? 0) + 1)
       } else {
-        const key = (mask << 1) | hit
         const times = alike[key] ?? 0
         if (times === 0) met.push(key)
         alike[key] = times + 1
       }
     }
-    const counts = new Int32Array(ALL_BITS.length * 4)
-    const sum = (known: number, key: number, times: number) => {
-      const mask = key >> 1
-      ALL_BITS.forEach((bits, slot) => {
-        if ((known & bits) !== bits) return
-        const at = slot * 4 + ((mask & bits) === bits ? 0 : 2)
-        counts[at] = (counts[at] ?? 0) + times
-        if (key & 1) counts[at + 1] = (counts[at + 1] ?? 0) + times
-      })
-    }
     for (const key of met) {
-      sum(asked, key, alike[key] ?? 0)
+      sumInto(counts, asked, key, alike[key] ?? 0)
       alike[key] = 0
     }
-    for (const [key, times] of rare) sum(key >>> (WIDTH + 1), key & ((1 << (WIDTH + 1)) - 1), times)
+    for (const [key, times] of rare) sumInto(counts, key >>> (WIDTH + 1), key & ((1 << (WIDTH + 1)) - 1), times)
     return counts
   }
 
-  /** For each row of a stretch, one bit for each of DIMENSIONS that is as given. */
-  #sameAs(own: readonly number[], fences: number, from: number, to: number): Int32Array {
-    const same = new Int32Array(to - from)
-    own.forEach((number, d) => {
-      // Nobody asks about a place that the attempt does not have.
-      if (number === 0 && (fences & (1 << d)) === 0) return
-      const column = this.#places[d] ?? NO_COLUMN
-      for (let row = from; row < to; row++) if (column[row] === number) same[row - from] = (same[row - from] ?? 0) | (1 << d)
-    })
-    return same
+  /** What an attempt sees around it, for every question about it: kept until another asks, or something comes in. */
+  #seenFrom(self: Neighbour): Seen {
+    if (this.#seen?.self === self) return this.#seen
+    const [from, to] = this.#neighbours(self.atMs)
+    let asked = 0
+    for (const [d, dimension] of DIMENSIONS.entries()) if (self.places[dimension] !== '') asked |= 1 << d
+    this.#kinds.compareWith(self.places)
+    return (this.#seen = { self, from, to, row: this.#rowOf(self), asked })
   }
 
-  /** One bit for each of DIMENSIONS that was not reported. */
-  #unreported(row: number): number {
-    return this.#places.reduce((mask, column, d) => (column[row] === 0 ? mask | (1 << d) : mask), 0)
+  #rowOf({ atMs, id }: Neighbour): number {
+    for (let row = this.#firstFrom(atMs); row < this.#size && this.#at[row] === atMs; row++) if (this.#ids[row] === id) return row
+    return -1
   }
 
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
-    const [bit] = this.#trouble(self, phase)
-    const [column, own] = this.#column(self, dimension)
-    const fenced = this.#fences(self, among)
     const inside = { n: 0, hit: 0 }
     const outside = { n: 0, hit: 0 }
-    const [from, to] = this.#neighbours(self.atMs)
+    const [bit] = this.#trouble(self, phase)
+    const { from, to, row: selfRow } = this.#seenFrom(self)
+    const [rows, kinds] = [this.#rows, this.#kinds]
+    const [own, fences] = [maskOf([dimension]), maskOf(among)]
     for (let row = from; row < to; row++) {
-      const place = column[row]
-      if (place === 0 || this.#isSelf(row, self) || (fenced.length > 0 && !this.#within(row, fenced))) continue
-      const side = place === own ? inside : outside
+      const base = row * STRIDE
+      const kind = rows[base + KIND] ?? 0
+      const mask = kinds.sameAs(kind)
+      if ((kinds.unreported(kind) & own) !== 0 || row === selfRow || (mask & fences) !== fences) continue
+      const side = (mask & own) !== 0 ? inside : outside
       side.n++
-      if (bit === 0 ? this.#fault[row] !== 0 : ((this.#beyond[row] ?? 0) & bit) !== 0) side.hit++
+      if (bit === 0 ? rows[base + FAULT] !== 0 : ((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
     }
     return { inside, outside }
   }
@@ -305,11 +293,13 @@ export class Around {
   /** Of the neighbours at a place that are nearest in time, how many had the same trouble. */
   nearest(self: Neighbour, dimension: Dimension, phase: string, most = 8): Contrast['inside'] {
     const [bit, byFault] = this.#trouble(self, phase)
-    const [column, own] = this.#column(self, dimension)
+    const [d, own] = this.#placeOf(self, dimension)
+    const rows = this.#rows
     const result = { n: 0, hit: 0 }
     this.#outwards(self, NEAR_MS, (row) => {
-      if (column[row] !== own || this.#isSelf(row, self)) return true
-      if (bit === 0 ? this.#fault[row] === byFault : ((this.#beyond[row] ?? 0) & bit) !== 0) result.hit++
+      const base = row * STRIDE
+      if (!this.#isAt(row, d, own) || this.#isSelf(row, self)) return true
+      if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
       return ++result.n < most
     })
     return result
@@ -321,23 +311,25 @@ export class Around {
    */
   crowd(self: Neighbour, phase: string): Crowd {
     const [bit] = this.#trouble(self, phase)
-    const [column, own] = this.#column(self, 'share')
-    const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(column, own, self.atMs)
+    const [share, own] = this.#placeOf(self, 'share')
+    const rows = this.#rows
+    const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(share, own, self.atMs)
     const [nearFrom, nearTo] = this.#range(self.atMs, SLOT_MS / 2)
     let near = 0
-    for (let row = nearFrom; row < nearTo; row++) if (column[row] === own) near++
+    for (let row = nearFrom; row < nearTo; row++) if (this.#isAt(row, share, own)) near++
     const whenCrowded = { n: 0, hit: 0 }
     const whenQuiet = { n: 0, hit: 0 }
     // As a rule there is no crowd at all, and nobody has to look for one all day long.
     let crowdedLeft = crowdedRows
     this.#outwards(self, FAR_MS, (row) => {
-      if (column[row] !== own) return true
+      const base = row * STRIDE
+      if (!this.#isAt(row, share, own)) return true
       const crowded = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom
       if (crowded) crowdedLeft--
       const side = crowded ? whenCrowded : whenQuiet
-      if (side.n < NEAREST && this.#fault[row] === 0 && !this.#isSelf(row, self)) {
+      if (side.n < NEAREST && rows[base + FAULT] === 0 && !this.#isSelf(row, self)) {
         side.n++
-        if (((this.#beyond[row] ?? 0) & bit) !== 0) side.hit++
+        if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
       }
       return whenQuiet.n < NEAREST || (whenCrowded.n < NEAREST && crowdedLeft > 0)
     })
@@ -345,14 +337,14 @@ export class Around {
   }
 
   /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */
-  #slots(column: Int32Array, own: number, atMs: number): Slots {
+  #slots(d: number, own: number, atMs: number): Slots {
     const slot = Math.floor(atMs / SLOT_MS)
     const kept = this.#slotsOf.get(own)
     if (kept?.slot === slot && Math.abs(kept.rows - this.#size) <= 0.02 * kept.rows) return kept
     const counts = new Map<number, number>()
     const [from, to] = this.#range((slot + 0.5) * SLOT_MS, FAR_MS)
     for (let row = from; row < to; row++) {
-      if (column[row] !== own) continue
+      if (!this.#isAt(row, d, own)) continue
       const at = Math.floor((this.#at[row] ?? 0) / SLOT_MS)
       counts.set(at, (counts.get(at) ?? 0) + 1)
     }
@@ -378,22 +370,6 @@ export class Around {
     }
   }
 
-  /** Of the neighbours with the same other places, the share that has this one too. */
-  commonness(self: Neighbour, dimension: Dimension, among: readonly Dimension[]): { readonly n: number; readonly share: number } {
-    const [column, own] = this.#column(self, dimension)
-    const fenced = this.#fences(self, among)
-    let n = 0
-    let same = 0
-    const [from, to] = this.#neighbours(self.atMs)
-    for (let row = from; row < to; row++) {
-      const place = column[row]
-      if (place === 0 || this.#isSelf(row, self) || !this.#within(row, fenced)) continue
-      n++
-      if (place === own) same++
-    }
-    return { n, share: n === 0 ? 0 : same / n }
-  }
-
   /** Half an hour either side, and as much further as is needed for MANY, up to a day. */
   #neighbours(atMs: number): [from: number, to: number] {
     let [from, to] = this.#range(atMs, NEAR_MS)
@@ -412,27 +388,18 @@ export class Around {
     return [this.#firstFrom(atMs - eitherSideMs), this.#firstFrom(atMs + eitherSideMs)]
   }
 
-  #column(self: Neighbour, dimension: Dimension): [column: Int32Array, own: number] {
-    return [this.#places[DIMENSIONS.indexOf(dimension)] ?? NO_COLUMN, this.#numbers.get(self.places[dimension]) ?? -1]
+  /** Where in a row a dimension is, and the number of the attempt's own place there. */
+  #placeOf(self: Neighbour, dimension: Dimension): [d: number, own: number] {
+    return [DIMENSIONS.indexOf(dimension), this.#kinds.known(self.places[dimension])]
+  }
+
+  #isAt(row: number, d: number, own: number): boolean {
+    return this.#kinds.valueOf(this.#rows[row * STRIDE + KIND] ?? 0, d) === own
   }
 
   /** The bit of a phase; or 0, and the number of the fault that the attempt failed by. */
   #trouble(self: Neighbour, phase: string): [bit: number, byFault: number] {
-    return phase === 'failed' ? [0, this.#numbers.get(self.fault) || -1] : [1 << SERIES.indexOf(phase), -1]
-  }
-
-  #fences(self: Neighbour, among: readonly Dimension[]): readonly [column: Int32Array, own: number][] {
-    return among.map((dimension) => this.#column(self, dimension))
-  }
-
-  #within(row: number, fences: readonly [column: Int32Array, own: number][]): boolean {
-    return fences.every(([column, own]) => column[row] === own)
-  }
-
-  #numberOf(place: string): number {
-    let number = this.#numbers.get(place)
-    if (number === undefined) this.#numbers.set(place, (number = this.#next++))
-    return number
+    return phase === 'failed' ? [0, this.#kinds.known(self.fault) || -1] : [1 << SERIES.indexOf(phase), -1]
   }
 
   /** By time first: texts of one length are slow to tell apart. */
@@ -451,12 +418,10 @@ export class Around {
     return low
   }
 
-  /** Moves all columns but the ids, from a row to the last, to begin at another. */
+  /** Moves all but the ids, from a row to the last, to begin at another. */
   #shift(from: number, to: number): void {
     this.#at.copyWithin(to, from, this.#size)
-    for (const column of this.#places) column.copyWithin(to, from, this.#size)
-    this.#beyond.copyWithin(to, from, this.#size)
-    this.#fault.copyWithin(to, from, this.#size)
+    this.#rows.copyWithin(to * STRIDE, from * STRIDE, this.#size * STRIDE)
   }
 
   #grow(): void {
@@ -466,13 +431,22 @@ export class Around {
       return result
     }
     this.#at = wider(this.#at, Float64Array)
-    this.#places = this.#places.map((column) => wider(column, Int32Array))
-    this.#beyond = wider(this.#beyond, Int32Array)
-    this.#fault = wider(this.#fault, Int32Array)
+    this.#rows = wider(this.#rows, Int32Array)
   }
 }
 
-const maskOf = (dimensions: readonly Dimension[]): number => dimensions.reduce((mask, dimension) => mask | (1 << DIMENSIONS.indexOf(dimension)), 0)
-
 /** The bits of each dimension, then of each pair. */
-const ALL_BITS = [...DIMENSIONS.map((dimension) => maskOf([dimension])), ...PAIRS.map(maskOf)]
+const ALL_BITS = [...SINGLES, ...PAIRS].map(maskOf)
+
+/** Adds rows with the same answer to the counts of every slot that they say something of. */
+function sumInto(counts: Int32Array, known: number, key: number, times: number): void {
+  const mask = key >> 1
+  const hits = (key & 1) * times
+  for (let slot = 0; slot < ALL_BITS.length; slot++) {
+    const bits = ALL_BITS[slot] ?? 0
+    if ((known & bits) !== bits) continue
+    const at = slot * 4 + ((mask & bits) === bits ? 0 : 2)
+    counts[at] = (counts[at] ?? 0) + times
+    counts[at + 1] = (counts[at + 1] ?? 0) + hits
+  }
+}

@@ -6,14 +6,10 @@ import { Around, FAR_MS, neighbourOf } from './around'
 import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
 import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
-import { conclude, type Diagnosis } from './diagnose'
+import { conclude, type Explained } from './diagnose'
 import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
 import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
-
-export interface Explained extends Measured {
-  readonly diagnosis: Diagnosis
-}
 
 /** Fills in what the organisation knows: who the account belongs to, and an attempt's place where the evidence does not say it. */
 export function place(attempt: Attempt, org: Org): Attempt {
@@ -91,7 +87,7 @@ export function* explain(
   for (const { attempt, split } of lookingAhead(attempts)) {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
-    const usual = before && isExact(before) ? before : allOf(first.usualFor(kind), before)
+    const usual = before && isExact(before) ? before : (inAll(first.usualFor(kind)) ?? before)
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
     if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs))
     around.add(neighbourOf(result))
@@ -148,7 +144,15 @@ export function* explain(
 
 const startOf = (measured: Measured | undefined): number => measured?.attempt.startedAtMs ?? Infinity
 
-function allOf(whole: Usual | null, before: Usual | null): Usual | null {
-  if (!whole) return before
-  return { ...whole, basis: { ...whole.basis, sentence: whole.basis.sentence.replace(' earlier ', ' ') + ' in the same evidence' } }
+const saidOfAll = new WeakMap<Usual, Usual>()
+
+/** A usual that comes from all the evidence, not from what was earlier, and says so. */
+function inAll(usual: Usual | null): Usual | null {
+  if (!usual) return null
+  let said = saidOfAll.get(usual)
+  if (!said) {
+    said = { ...usual, basis: { ...usual.basis, sentence: usual.basis.sentence.replace(' earlier ', ' ') + ' in the same evidence' } }
+    saidOfAll.set(usual, said)
+  }
+  return said
 }

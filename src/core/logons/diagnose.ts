@@ -33,6 +33,10 @@ export interface Diagnosis {
   readonly others: readonly { readonly id: string; readonly title: string; readonly confidence: number }[]
 }
 
+export interface Explained extends Measured {
+  readonly diagnosis: Diagnosis
+}
+
 const WRONG_PROFILE: Clue = { for: false, weight: 5, sentence: 'They did not get their own profile: that is more than being slow.' }
 
 /** A clue of this weight or more shows the cause itself, not only that something took long. */
@@ -46,14 +50,20 @@ const CERTAIN = 0.97
  * What is said of an attempt. One that is unusual by itself is diagnosed. One that only took more than usual is, too, where the evidence shows
  * a cause all the same: others at the same place have it, or a reported figure is far out; else it is how logons vary.
  */
-export function conclude<T extends Measured>(measured: T, around: Around, org: Org, ordinary: OrdinaryModel): T & { readonly diagnosis: Diagnosis } {
-  if (isUnusual(measured)) return { ...measured, diagnosis: diagnose(measured, around, org, ordinary) }
+export function conclude(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Explained {
+  if (isUnusual(measured)) return explainedBy(measured, diagnose(measured, around, org, ordinary))
   const wider = endedWell(measured) ? withMild(measured) : null
   if (wider) {
     const diagnosis = diagnose(wider, around, org, ordinary)
-    if (diagnosis.cause && isShown(diagnosis.cause)) return { ...measured, excess: wider.excess, lostMs: wider.lostMs, diagnosis }
+    if (diagnosis.cause && isShown(diagnosis.cause)) return explainedBy(measured, diagnosis, wider)
   }
-  return { ...measured, diagnosis: NOTHING_UNUSUAL }
+  return explainedBy(measured, NOTHING_UNUSUAL)
+}
+
+/** Named one by one: this is done for every attempt, and objects put together from parts are slow. */
+function explainedBy(measured: Measured, diagnosis: Diagnosis, { excess, lostMs }: Pick<Measured, 'excess' | 'lostMs'> = measured): Explained {
+  const { attempt, outcome, blame, usual, mild, slowMs } = measured
+  return { attempt, outcome, blame, usual, excess, mild, lostMs, slowMs, diagnosis }
 }
 
 /** Whether the evidence shows a cause where nothing was far out: a clue that shows it by itself, or several that hardly leave a doubt together. */

@@ -1,9 +1,10 @@
 import { finderOf } from '../people/finder'
 import type { Org, OrgPool, OrgShare } from '../people/org'
 import type { Excess, Measured } from './analyse'
-import { neighbourOf, type Around, type Dimension, type Located, type Neighbour } from './around'
+import { neighbourOf, type Around, type Crowd, type Located, type Neighbour } from './around'
 import type { Attempt, Mark } from './attempt'
 import type { Ordinary, OrdinaryModel } from './ordinary'
+import type { Dimension } from './places'
 
 /** Everything a cause may look at: one measured attempt and what is known around it. */
 export interface Facts {
@@ -28,6 +29,8 @@ export interface Facts {
   ran(phase: string): boolean
   /** Where others had the same trouble: the places of this attempt, the one that tells best first. See Around.locate. */
   located(phase: string, among?: readonly Dimension[]): readonly Located[]
+  /** How crowded its share was. See Around.crowd. */
+  crowd(phase: string): Crowd
 }
 
 export function factsOf(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Facts {
@@ -35,6 +38,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
   const self = neighbourOf(measured)
   const find = finderOf(org)
   const places = new Map<string, readonly Located[]>()
+  const crowds = new Map<string, Crowd>()
   return {
     measured,
     attempt,
@@ -58,9 +62,14 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
     excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
     ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),
     located(phase, among = []) {
-      const key = [phase, ...among].join(' ')
+      const key = among.length === 0 ? phase : [phase, ...among].join(' ')
       let found = places.get(key)
       if (!found) places.set(key, (found = around.locate(self, phase, among)))
+      return found
+    },
+    crowd(phase) {
+      let found = crowds.get(phase)
+      if (!found) crowds.set(phase, (found = around.crowd(self, phase)))
       return found
     },
   }

@@ -1,5 +1,6 @@
 export * from './analyse'
 export * from './around'
+export * from './places'
 export * from './attempt'
 export * from './batch'
 export * from './blame'

@@ -1,6 +1,6 @@
-import { DIMENSIONS, placesOf } from './around'
+import { DIMENSIONS, placesOf } from './places'
 import { isUnusual } from './analyse'
-import type { Explained } from './batch'
+import type { Explained } from './diagnose'
 import { TimesOfRows, type Times } from './times'
 
 /** The dimensions in which an incident can sit; persons and groups beside them. */

@@ -89,8 +89,15 @@ const MOST_CELLS = 2000
 
 /** The attempts of one kind. Zeros are not counted: in most series most attempts have one. */
 interface Cell {
-  readonly counts: (Int32Array | undefined)[]
+  readonly counts: (Counts | undefined)[]
   n: number
+}
+
+/** Those of one series by bucket, and between which buckets any are. */
+interface Counts {
+  readonly byBucket: Int32Array
+  lowest: number
+  highest: number
 }
 
 /** A kind, or several together: what was added to each is put together when somebody asks. */
@@ -197,8 +204,10 @@ const keyOf = (pool: string | null, network: string | null, first: boolean, slot
   `${first ? 1 : 0}${slot}\u0000${pool ?? '\u0001'}\u0000${network ?? '\u0001'}`
 
 function count({ counts }: Cell, index: number, bucket: number, times: number): void {
-  const series = (counts[index] ??= new Int32Array(BUCKETS))
-  series[bucket] = (series[bucket] ?? 0) + times
+  const series = (counts[index] ??= { byBucket: new Int32Array(BUCKETS), lowest: bucket, highest: bucket })
+  if (bucket < series.lowest) series.lowest = bucket
+  else if (bucket > series.highest) series.highest = bucket
+  series.byBucket[bucket] = (series.byBucket[bucket] ?? 0) + times
 }
 
 /** Quantiles of a series in a level; the zeros, which are not counted, are what is missing from its attempts. */
@@ -208,9 +217,8 @@ function quantilesOf({ cells, n }: Level, index: number): readonly number[] {
   for (const cell of cells) {
     const one = cell.counts[index]
     if (!one) continue
-    for (let bucket = 1; bucket < BUCKETS; bucket++) {
-      const times = one[bucket] ?? 0
-      if (times === 0) continue
+    for (let bucket = one.lowest; bucket <= one.highest; bucket++) {
+      const times = one.byBucket[bucket] ?? 0
       counts[bucket] = (counts[bucket] ?? 0) + times
       others += times
     }

@@ -26,7 +26,7 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
 
 /** How crowded the share was, and whether only crowds were slow, or those in quiet moments too. */
 function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
-  const { aMinute, medianAMinute, whenCrowded, whenQuiet } = facts.around.crowd(facts.self, phase)
+  const { aMinute, medianAMinute, whenCrowded, whenQuiet } = facts.crowd(phase)
   // As in Around.crowd: four in four minutes, or twice the median.
   const crowded = aMinute >= Math.max(1, 2 * medianAMinute)
   const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share')}; the median ${medianAMinute.toFixed(1)}.`

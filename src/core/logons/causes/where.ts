@@ -1,5 +1,6 @@
-import type { Dimension, Located } from '../around'
+import type { Located } from '../around'
 import type { Facts } from '../facts'
+import type { Dimension } from '../places'
 import { against, clue, type Clue } from './cause'
 
 const NAMES: Readonly<Record<Dimension, string>> = {

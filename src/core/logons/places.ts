@@ -1,0 +1,150 @@
+import type { Attempt } from './attempt'
+
+/** The dimensions by which attempts are laid side by side. */
+export const DIMENSIONS = ['host', 'pool', 'share', 'zone', 'site', 'image', 'network', 'transport', 'clientKind', 'clientVersion', 'factor'] as const
+export type Dimension = (typeof DIMENSIONS)[number]
+/** A value for each of them; empty where it is not known. */
+export type Places = Readonly<Record<Dimension, string>>
+
+const WIDTH = DIMENSIONS.length
+
+export function placesOf({ attempt: { host, pool, attrs } }: { readonly attempt: Pick<Attempt, 'host' | 'pool' | 'attrs'> }): Places {
+  const text = (name: string) => {
+    const value = attrs[name]
+    return typeof value === 'string' ? value : ''
+  }
+  return {
+    host: host ?? '',
+    pool: pool ?? '',
+    share: text('share'),
+    zone: text('zone'),
+    site: text('site'),
+    image: text('image'),
+    network: text('network'),
+    transport: text('transport'),
+    clientKind: text('clientKind'),
+    clientVersion: text('clientVersion'),
+    factor: text('factor'),
+  }
+}
+
+/** One bit for each of DIMENSIONS. */
+export function maskOf(dimensions: readonly Dimension[]): number {
+  let mask = 0
+  for (const dimension of dimensions) mask |= 1 << DIMENSIONS.indexOf(dimension)
+  return mask
+}
+
+/** So many numbers are kept for each kind; a power of two. */
+const STRIDE = 16
+const UNREPORTED = WIDTH
+
+/**
+ * Kinds of place, by number: attempts that agree in all of DIMENSIONS are of one kind. There are far fewer kinds than attempts, so that what is asked of a place
+ * is worked out once for all of its kind.
+ */
+export class PlaceKinds {
+  /** By its values; and each value by its number, 0: not known. */
+  #kinds = new Map<string, number>()
+  readonly #numbers = new Map<string, number>([['', 0]])
+  #next = 1
+  /** STRIDE numbers for each kind: its values, then one bit for each of DIMENSIONS that was not reported. */
+  #table = new Int32Array(64 * STRIDE)
+  /** The kind that was compared last, with each: see sameAs(). */
+  #own = new Int32Array(WIDTH)
+  #same = new Int32Array(64).fill(-1)
+
+  /** How many there are. */
+  get size(): number {
+    return this.#kinds.size
+  }
+
+  kindOf(places: Places): number {
+    let key = ''
+    for (const dimension of DIMENSIONS) key += `${places[dimension]}\u0000`
+    let kind = this.#kinds.get(key)
+    if (kind === undefined) {
+      this.#kinds.set(key, (kind = this.#kinds.size))
+      this.#keep(kind, places)
+    }
+    return kind
+  }
+
+  /** The number of a value. */
+  numberOf(value: string): number {
+    let number = this.#numbers.get(value)
+    if (number === undefined) this.#numbers.set(value, (number = this.#next++))
+    return number
+  }
+
+  /** The same for a value that need not be known; -1 where it is not. */
+  known(value: string): number {
+    return this.#numbers.get(value) ?? -1
+  }
+
+  /** The number of a kind's value in a dimension, given by its place among DIMENSIONS. */
+  valueOf(kind: number, dimension: number): number {
+    return this.#table[kind * STRIDE + dimension] ?? 0
+  }
+
+  /** One bit for each of DIMENSIONS that is not known of a kind. */
+  unreported(kind: number): number {
+    return this.#table[kind * STRIDE + UNREPORTED] ?? 0
+  }
+
+  /** From now on, sameAs() compares with these. */
+  compareWith(places: Places): void {
+    for (let d = 0; d < WIDTH; d++) this.#own[d] = this.known(places[DIMENSIONS[d] as Dimension])
+    this.#same.fill(-1, 0, this.size)
+  }
+
+  /** One bit for each of DIMENSIONS in which a kind is as what it is compared with. */
+  sameAs(kind: number): number {
+    const known = this.#same[kind] ?? -1
+    if (known >= 0) return known
+    const base = kind * STRIDE
+    let mask = 0
+    for (let d = 0; d < WIDTH; d++) if (this.#table[base + d] === this.#own[d]) mask |= 1 << d
+    this.#same[kind] = mask
+    return mask
+  }
+
+  /** Forgets all kinds but those that are used, and all values but theirs and the further ones; says by what number a used kind is kept from now on. */
+  keepOnly(used: ReadonlySet<number>, values: ReadonlySet<number>): ReadonlyMap<number, number> {
+    const kept = new Map<number, number>()
+    const stay = new Set(values)
+    const kinds = new Map<string, number>()
+    const table = this.#table
+    this.#table = new Int32Array(Math.max(64, 2 * used.size) * STRIDE)
+    for (const [key, kind] of this.#kinds) {
+      if (!used.has(kind)) continue
+      const row = table.subarray(kind * STRIDE, (kind + 1) * STRIDE)
+      for (let d = 0; d < WIDTH; d++) stay.add(row[d] ?? 0)
+      this.#table.set(row, kinds.size * STRIDE)
+      kept.set(kind, kinds.size)
+      kinds.set(key, kinds.size)
+    }
+    this.#kinds = kinds
+    for (const [value, number] of this.#numbers) if (number !== 0 && !stay.has(number)) this.#numbers.delete(value)
+    this.#same.fill(-1)
+    return kept
+  }
+
+  #keep(kind: number, places: Places): void {
+    if ((kind + 1) * STRIDE > this.#table.length) {
+      const wider = new Int32Array(2 * this.#table.length)
+      wider.set(this.#table)
+      this.#table = wider
+    }
+    if (kind >= this.#same.length) this.#same = new Int32Array(2 * kind).fill(-1)
+    const base = kind * STRIDE
+    let unreported = 0
+    for (let d = 0; d < WIDTH; d++) {
+      const number = this.numberOf(places[DIMENSIONS[d] as Dimension])
+      if (number === 0) unreported |= 1 << d
+      this.#table[base + d] = number
+    }
+    this.#table[base + UNREPORTED] = unreported
+    this.#same[kind] = -1
+  }
+}
