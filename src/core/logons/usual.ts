@@ -87,20 +87,22 @@ const NEARLY_ALL = 0.9
 /** With more kinds than this (at most about 60 MB), further ones have only a usual together. No organisation has so many; broken evidence may. */
 const MOST_CELLS = 2000
 
-/** The attempts of one kind. Zeros are not counted: in most series most attempts have one. */
+/** How many by bucket, for each of SERIES that had any. Zeros are not counted: in most series most attempts have one. */
+type Counts = (Counted | undefined)[]
+interface Counted {
+  readonly byBucket: Int32Array
+  n: number
+  /** None is in a bucket below. */
+  lowest: number
+}
+
+/** The attempts of one kind. */
 interface Cell {
-  readonly counts: (Counts | undefined)[]
+  readonly counts: Counts
   n: number
 }
 
-/** Those of one series by bucket, and between which buckets any are. */
-interface Counts {
-  readonly byBucket: Int32Array
-  lowest: number
-  highest: number
-}
-
-/** A kind, or several together: what was added to each is put together when somebody asks. */
+/** A kind, or several together: what was added to each is put together when somebody asks, and from then on as it comes. */
 interface Level {
   readonly pool: string | null
   readonly network: string | null
@@ -108,12 +110,13 @@ interface Level {
   /** Only certain hours, see slotOf. */
   readonly hours: boolean
   readonly cells: Cell[]
+  counts: Counts | null
   n: number
   cached: { readonly n: number; readonly usual: Usual } | null
 }
 
 /** Where a kind is counted, and the levels that it belongs to: its hours, then the narrowest first. */
-interface Counted {
+interface Belonging {
   readonly cell: Cell
   readonly hours: Level | null
   readonly levels: readonly Level[]
@@ -121,7 +124,7 @@ interface Counted {
 
 /** Holds what is usual for each kind of attempt. Feed it earlier attempts, ask it for a kind. */
 export class UsualModel {
-  readonly #kinds = new Map<string, Counted>()
+  readonly #kinds = new Map<string, Belonging>()
   readonly #levels = new Map<string, Level>()
 
   /** Adds one attempt that ended well. `times` -1 takes it back. */
@@ -132,7 +135,10 @@ export class UsualModel {
     for (const level of levels) level.n += times
     for (let index = 0; index < SERIES.length; index++) {
       const bucket = bucketOf(durations[index] ?? 0)
-      if (bucket !== 0) count(cell, index, bucket, times)
+      if (bucket === 0) continue
+      count(cell.counts, index, bucket, times)
+      if (hours?.counts) count(hours.counts, index, bucket, times)
+      for (const level of levels) if (level.counts) count(level.counts, index, bucket, times)
     }
   }
 
@@ -142,11 +148,12 @@ export class UsualModel {
     let n = 0
     readPacked(packed, (index, bucket, times) => {
       if (index === SERIES.length - 1) n += times
-      if (bucket !== 0) count(cell, index, bucket, times)
+      if (bucket !== 0) count(cell.counts, index, bucket, times)
     })
     cell.n += n
     for (const level of hours ? [hours, ...levels] : levels) {
       level.n += n
+      level.counts = null
       level.cached = null
     }
   }
@@ -171,7 +178,7 @@ export class UsualModel {
     return best && read(best)
   }
 
-  #of(kind: Kind): Counted {
+  #of(kind: Kind): Belonging {
     const { pool, network, first, slot } = kind
     const key = keyOf(pool, network, first, slot)
     const found = this.#kinds.get(key)
@@ -193,7 +200,7 @@ export class UsualModel {
   #level(named: Pick<Level, 'pool' | 'network' | 'first'>, slot: number | null, cell: Cell): Level {
     const key = keyOf(named.pool, named.network, named.first, slot ?? NO_SLOT)
     let level = this.#levels.get(key)
-    if (!level) this.#levels.set(key, (level = { ...named, hours: slot !== null, cells: [], n: 0, cached: null }))
+    if (!level) this.#levels.set(key, (level = { ...named, hours: slot !== null, cells: [], counts: null, n: 0, cached: null }))
     level.cells.push(cell)
     return level
   }
@@ -203,29 +210,26 @@ export class UsualModel {
 const keyOf = (pool: string | null, network: string | null, first: boolean, slot: number) =>
   `${first ? 1 : 0}${slot}\u0000${pool ?? '\u0001'}\u0000${network ?? '\u0001'}`
 
-function count({ counts }: Cell, index: number, bucket: number, times: number): void {
-  const series = (counts[index] ??= { byBucket: new Int32Array(BUCKETS), lowest: bucket, highest: bucket })
+function count(counts: Counts, index: number, bucket: number, times: number): void {
+  const series = (counts[index] ??= { byBucket: new Int32Array(BUCKETS), n: 0, lowest: bucket })
   if (bucket < series.lowest) series.lowest = bucket
-  else if (bucket > series.highest) series.highest = bucket
+  series.n += times
   series.byBucket[bucket] = (series.byBucket[bucket] ?? 0) + times
 }
 
-/** Quantiles of a series in a level; the zeros, which are not counted, are what is missing from its attempts. */
-function quantilesOf({ cells, n }: Level, index: number): readonly number[] {
-  const counts = new Int32Array(BUCKETS)
-  let others = 0
-  for (const cell of cells) {
-    const one = cell.counts[index]
-    if (!one) continue
-    for (let bucket = one.lowest; bucket <= one.highest; bucket++) {
-      const times = one.byBucket[bucket] ?? 0
-      counts[bucket] = (counts[bucket] ?? 0) + times
-      others += times
-    }
-  }
-  if (others === 0) return []
-  counts[0] = n - others
-  return quantilesIn(counts, n, QUANTILES)
+/** What was added to the cells of a level so far. */
+function together(cells: readonly Cell[]): Counts {
+  const sums: Counts = []
+  for (const { counts } of cells)
+    counts.forEach((one, index) => {
+      if (one) for (let bucket = one.lowest; bucket < BUCKETS; bucket++) count(sums, index, bucket, one.byBucket[bucket] ?? 0)
+    })
+  return sums
+}
+
+/** Quantiles of a series in a level of so many attempts; the zeros, which are not counted, are what is missing. */
+function quantilesOf(counted: Counted | undefined, n: number): readonly number[] {
+  return counted && counted.n > 0 ? quantilesIn(counted.byBucket, n, QUANTILES, { from: counted.lowest, before: n - counted.n }) : []
 }
 const QUANTILES = [0.1, 0.25, 0.5, 0.9]
 
@@ -234,8 +238,9 @@ function read(level: Level): Usual {
   const { cached, n, pool, network, first, hours } = level
   if (cached && Math.abs(cached.n - n) * 12 < n) return cached.usual
   const series: Record<string, UsualSeries> = {}
+  const counts = (level.counts ??= together(level.cells))
   SERIES.forEach((name, index) => {
-    const [low = 0, quarter = 0, median = 0, high = 0] = quantilesOf(level, index)
+    const [low = 0, quarter = 0, median = 0, high = 0] = quantilesOf(counts[index], n)
     series[name] = {
       medianMs: Math.round(median),
       lowMs: Math.round(low),

@@ -61,15 +61,18 @@ export class Histogram {
   }
 }
 
-/** Quantiles of `n` values that are counted by bucket; `qs` in rising order. */
-export function quantilesIn(counts: Int32Array, n: number, qs: readonly number[]): number[] {
+/**
+ * Quantiles of `n` values that are counted by bucket; `qs` in rising order.
+ * @param zeros where zeros are not among the counts: so many there are, and no other value is in a bucket before `from`
+ */
+export function quantilesIn(counts: Int32Array, n: number, qs: readonly number[], zeros?: { readonly before: number; readonly from: number }): number[] {
   const result: number[] = []
-  let seen = 0
-  let bucket = -1
+  let seen = zeros?.before ?? 0
+  let bucket = (zeros?.from ?? 0) - 1
   for (const q of qs) {
     const rank = Math.max(1, Math.ceil(q * n))
     while (seen < rank && bucket < BUCKETS - 1) seen += counts[++bucket] ?? 0
-    result.push(n > 0 ? bucketMiddle(Math.max(0, bucket)) : 0)
+    result.push(n > 0 && rank > (zeros?.before ?? 0) ? bucketMiddle(Math.max(0, bucket)) : 0)
   }
   return result
 }
