@@ -87,7 +87,7 @@ interface Slots {
   readonly crowded: number
 }
 
-/** The rows around an attempt. */
+/** The rows around an attempt, and for each of them one bit for each of DIMENSIONS that is as it has it. */
 interface Seen {
   readonly self: Neighbour
   readonly from: number
@@ -96,11 +96,19 @@ interface Seen {
   readonly row: number
   /** The dimensions in which its own place is known. */
   readonly asked: number
+  readonly same: Int32Array
 }
 
 const WIDTH = DIMENSIONS.length
-/** What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, and by what it failed (0: it did not). */
-const [KIND, BEYOND, FAULT, STRIDE] = [0, 1, 2, 4]
+/**
+ * What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, by what it failed (0: it did not), and one bit for
+ * each of DIMENSIONS that was not reported.
+ */
+const KIND = 0
+const BEYOND = 1
+const FAULT = 2
+const UNREPORTED = 3
+const STRIDE = 4
 
 /** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in rows of numbers. */
 export class Around {
@@ -113,6 +121,7 @@ export class Around {
   /** See #counts: all zero between two questions. */
   readonly #alike = new Int32Array(1 << (WIDTH + 1))
   #seen: Seen | null = null
+  #same = new Int32Array(1024)
   readonly #slotsOf = new Map<number, Slots & { readonly slot: number; readonly rows: number }>()
 
   add(neighbour: Neighbour): void {
@@ -143,7 +152,9 @@ export class Around {
     this.#ids[row] = id
     this.#at[row] = atMs
     const base = row * STRIDE
-    this.#rows[base + KIND] = this.#kinds.kindOf(places)
+    const kind = this.#kinds.kindOf(places)
+    this.#rows[base + KIND] = kind
+    this.#rows[base + UNREPORTED] = this.#kinds.unreported(kind)
     this.#rows[base + BEYOND] = beyond
     this.#rows[base + FAULT] = failed ? this.#kinds.numberOf(fault || 'failed') : 0
   }
@@ -222,22 +233,22 @@ export class Around {
   /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit. */
   #counts(self: Neighbour, phase: string, among: readonly Dimension[]): Int32Array {
     const [bit, byFault] = this.#trouble(self, phase)
-    const { from, to, row: selfRow, asked } = this.#seenFrom(self)
+    const { from, to, row: selfRow, asked, same } = this.#seenFrom(self)
     const fences = maskOf(among)
     const counts = new Int32Array(ALL_BITS.length * 4)
     // Rows with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
-    const [alike, rows, kinds] = [this.#alike, this.#rows, this.#kinds]
+    const alike = this.#alike
+    const rows = this.#rows
     const met: number[] = []
     const rare = new Map<number, number>()
     for (let row = from; row < to; row++) {
-      const base = row * STRIDE
-      const kind = rows[base + KIND] ?? 0
-      const mask = kinds.sameAs(kind)
+      const mask = same[row - from] ?? 0
       if ((mask & fences) !== fences || row === selfRow) continue
+      const base = row * STRIDE
       const fault = rows[base + FAULT] ?? 0
       const key = (mask << 1) | ((bit === 0 ? fault === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0)
       // A place that was not reported is another one, unless the attempt ended before it could be.
-      const known = fault === 0 ? asked : asked & ~kinds.unreported(kind)
+      const known = fault === 0 ? asked : asked & ~(rows[base + UNREPORTED] ?? 0)
       if (known !== asked) {
         const both = (known << (WIDTH + 1)) | key
         rare.set(both, (rare.get(both) ?? 0) + 1)
@@ -262,7 +273,10 @@ export class Around {
     let asked = 0
     for (const [d, dimension] of DIMENSIONS.entries()) if (self.places[dimension] !== '') asked |= 1 << d
     this.#kinds.compareWith(self.places)
-    return (this.#seen = { self, from, to, row: this.#rowOf(self), asked })
+    if (this.#same.length < to - from) this.#same = new Int32Array(2 * (to - from))
+    const same = this.#same
+    for (let row = from; row < to; row++) same[row - from] = this.#kinds.sameAs(this.#rows[row * STRIDE + KIND] ?? 0)
+    return (this.#seen = { self, from, to, row: this.#rowOf(self), asked, same })
   }
 
   #rowOf({ atMs, id }: Neighbour): number {
@@ -272,22 +286,25 @@ export class Around {
 
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
-    const inside = { n: 0, hit: 0 }
-    const outside = { n: 0, hit: 0 }
     const [bit] = this.#trouble(self, phase)
-    const { from, to, row: selfRow } = this.#seenFrom(self)
-    const [rows, kinds] = [this.#rows, this.#kinds]
+    const { from, to, row: selfRow, same } = this.#seenFrom(self)
+    const rows = this.#rows
     const [own, fences] = [maskOf([dimension]), maskOf(among)]
+    let [insideN, insideHit, outsideN, outsideHit] = [0, 0, 0, 0]
     for (let row = from; row < to; row++) {
+      const mask = same[row - from] ?? 0
       const base = row * STRIDE
-      const kind = rows[base + KIND] ?? 0
-      const mask = kinds.sameAs(kind)
-      if ((kinds.unreported(kind) & own) !== 0 || row === selfRow || (mask & fences) !== fences) continue
-      const side = (mask & own) !== 0 ? inside : outside
-      side.n++
-      if (bit === 0 ? rows[base + FAULT] !== 0 : ((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
+      if ((mask & fences) !== fences || ((rows[base + UNREPORTED] ?? 0) & own) !== 0 || row === selfRow) continue
+      const hit = (bit === 0 ? rows[base + FAULT] !== 0 : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0
+      if ((mask & own) !== 0) {
+        insideN++
+        insideHit += hit
+      } else {
+        outsideN++
+        outsideHit += hit
+      }
     }
-    return { inside, outside }
+    return { inside: { n: insideN, hit: insideHit }, outside: { n: outsideN, hit: outsideHit } }
   }
 
   /** Of the neighbours at a place that are nearest in time, how many had the same trouble. */
