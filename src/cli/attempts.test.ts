@@ -14,6 +14,10 @@ const evidence = [
   ...logon({ person: 'jonas', at: START_MS + 30 * HOUR }),
   ...logon({ person: 'ilse', host: 'BO-H1-03' }).filter(({ kind }) => kind !== 'end'),
   ...logon({ id: 'b', person: 'vera', at: START_MS + 2 * HOUR }),
+  // The broker knows the id, the host does not; and they log on again, once without any.
+  ...logon({ id: 'd', person: 'rut', at: START_MS + HOUR }).map((o, i) => (i < 3 ? { ...o, host: 'BROKER-1' } : { ...o, attempt: undefined })),
+  ...logon({ person: 'rut', at: START_MS + 3 * HOUR }),
+  ...logon({ id: 'e', person: 'rut', at: START_MS + 29 * HOUR }).map((o, i) => (i % 2 ? { ...o, person: undefined } : { ...o, attempt: undefined })),
   ...logon({ id: 'c', person: 'aino', at: START_MS + 31 * HOUR, phases: { broker: 900 } }).filter(({ kind }) => kind !== 'end'),
 ]
 const newest = Math.max(...evidence.map(endOf))
@@ -45,7 +49,7 @@ describe('attempts of evidence larger than memory', () => {
           expect((await inLittleMemory([...again, ...shuffled], waiting)).attempts).toEqual(expected)
         },
       ),
-      { numRuns: 60 },
+      { numRuns: 150 },
     )
   })
 

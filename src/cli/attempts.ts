@@ -2,7 +2,7 @@ import { closeSync, createWriteStream, mkdtempSync, openSync, readSync, rmSync, 
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
-import { Gatherer, MOST_WAITING, threadHash, type Attempt, type Observation } from '../core/logons'
+import { Gatherer, MOST_WAITING, personHash, threadHash, type Attempt, type Given, type Observation } from '../core/logons'
 
 /** So many attempts stay in memory (about 80 MB); beyond, sorted runs of them go to a temporary folder. */
 const MOST_IN_MEMORY = 12_000
@@ -10,10 +10,6 @@ const MOST_IN_MEMORY = 12_000
 const PARTS = 64
 
 type Read = (observation: (observation: Observation) => void) => Promise<void>
-interface Kept {
-  readonly thread: number
-  readonly attempt: Attempt
-}
 
 /**
  * The attempts of evidence of any size, by start, in bounded memory.
@@ -27,8 +23,8 @@ export async function attemptsOf(
   const { path: folder, dispose } = temporaryFolder()
   try {
     const kept = new Sorted(folder, most.inMemory)
-    const gatherer = new Gatherer(({ attempt }, thread) => {
-      kept.add({ attempt, thread })
+    const gatherer = new Gatherer((given) => {
+      kept.add(given)
     }, most.waiting)
     await read((observation) => {
       gatherer.add(observation)
@@ -36,24 +32,35 @@ export async function attemptsOf(
     gatherer.end()
     const { late, newestMs } = gatherer
     if (late.size > 0) await readAgain(read, late, newestMs, folder, kept)
-    return { attempts: kept.inOrder(late), dispose }
+    return { attempts: attemptsIn(kept.inOrder(), late), dispose }
   } catch (error) {
     dispose()
     throw error
   }
 }
 
-/** All observations of the late threads, sorted into parts on disk, and each part put together for itself. */
-async function readAgain(read: Read, late: ReadonlySet<number>, newestMs: number, folder: string, kept: Sorted): Promise<void> {
+/** Those that were not put together too early. */
+function* attemptsIn(all: Iterable<Given>, late: ReadonlySet<number>): Generator<Attempt> {
+  for (const { attempt, thread, person } of all) if (!late.has(thread) && !late.has(person)) yield attempt
+}
+
+/** All observations of the late threads, sorted into parts on disk, and each part put together for itself. What may meet is in one part. */
+async function readAgain(read: Read, late: Set<number>, newestMs: number, folder: string, kept: Sorted): Promise<void> {
+  // Of an attempt that holds what came without its id, all that is its person's is read again.
+  for (const { thread, person, mixed } of kept.all()) if (mixed && late.has(thread)) late.add(person)
+  const people = new Map<number, number>()
+  for (const { thread, person } of kept.all()) if (thread !== person && late.has(person)) people.set(thread, person)
   const parts = Array.from({ length: PARTS }, (_, i) => new Lines(join(folder, `part-${i}`)))
   await read((observation) => {
     const thread = threadHash(observation)
-    if (late.has(thread)) parts[thread % PARTS]?.write(JSON.stringify(observation))
+    const person = people.get(thread) ?? personHash(observation)
+    const together = late.has(person) ? person : thread
+    if (late.has(together)) parts[together % PARTS]?.write(JSON.stringify(observation))
   })
   for (const part of parts) {
     const whole = new Gatherer(
-      ({ attempt }) => {
-        kept.add({ attempt, thread: -1 })
+      (given) => {
+        kept.add({ ...given, thread: READ_AGAIN, person: READ_AGAIN })
       },
       Infinity,
       newestMs,
@@ -63,9 +70,12 @@ async function readAgain(read: Read, late: ReadonlySet<number>, newestMs: number
   }
 }
 
+/** The hash of no thread. */
+const READ_AGAIN = -2
+
 /** Attempts sorted by start: in memory while they are few, else in runs on disk that are merged. */
 class Sorted {
-  #kept: Kept[] = []
+  #kept: Given[] = []
   readonly #runs: Lines[] = []
 
   constructor(
@@ -73,7 +83,7 @@ class Sorted {
     private readonly most: number,
   ) {}
 
-  add(kept: Kept): void {
+  add(kept: Given): void {
     if (this.#kept.push(kept) < this.most) return
     const run = new Lines(join(this.folder, `run-${this.#runs.length}`))
     for (const one of this.#sorted()) run.write(JSON.stringify(packed(one)))
@@ -81,9 +91,14 @@ class Sorted {
     this.#kept = []
   }
 
-  /** @param without the threads whose attempts were put together too early */
-  *inOrder(without: ReadonlySet<number>): Generator<Attempt> {
-    const sources: Iterator<Kept>[] = [this.#sorted()[Symbol.iterator](), ...this.#runs.map((run) => parsed(run))]
+  /** All so far, in no order. */
+  *all(): Generator<Given> {
+    yield* this.#kept
+    for (const run of this.#runs) yield* parsed(run)
+  }
+
+  *inOrder(): Generator<Given> {
+    const sources: Iterator<Given>[] = [this.#sorted()[Symbol.iterator](), ...this.#runs.map((run) => parsed(run))]
     const heads = sources.map((source) => source.next())
     for (;;) {
       let first = -1
@@ -95,28 +110,30 @@ class Sorted {
       const head = heads[first]
       const source = sources[first]
       if (!head || head.done || !source) return
-      if (!without.has(head.value.thread)) yield head.value.attempt
+      yield head.value
       heads[first] = source.next()
     }
   }
 
-  #sorted(): Kept[] {
+  #sorted(): Given[] {
     return this.#kept.sort(byStart)
   }
 }
 
-const byStart = (a: Kept, b: Kept) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1)
+const byStart = (a: Given, b: Given) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1)
 
-function* parsed(run: Lines): Generator<Kept> {
+function* parsed(run: Lines): Generator<Given> {
   for (const line of run.read()) yield unpacked(JSON.parse(line) as Packed)
 }
 
 /** An attempt without the names of its fields, for the temporary folder. */
 type Packed = ReturnType<typeof packed>
 
-function packed({ thread, attempt: a }: Kept) {
+function packed({ thread, person, mixed, attempt: a }: Given) {
   return [
     thread,
+    person,
+    mixed,
     a.id,
     a.person,
     a.account,
@@ -137,6 +154,8 @@ function packed({ thread, attempt: a }: Kept) {
 
 function unpacked([
   thread,
+  circle,
+  mixed,
   id,
   person,
   account,
@@ -152,9 +171,11 @@ function unpacked([
   phases,
   parts,
   marks,
-]: Packed): Kept {
+]: Packed): Given {
   return {
     thread,
+    person: circle,
+    mixed,
     attempt: {
       id,
       person,

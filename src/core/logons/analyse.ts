@@ -68,9 +68,7 @@ function limitsOf(usual: Usual, name: string): Limits | null {
   if (found === undefined) {
     const series = usual.series[name]
     const exact = usual.basis.network !== null && usual.basis.pool !== null
-    found = series
-      ? { mildMs: unusualFrom(series, exact, usual.n, MILD_SPREADS), strictMs: unusualFrom(series, exact, usual.n) }
-      : null
+    found = series ? { mildMs: unusualFrom(series, exact, usual.n, MILD_SPREADS), strictMs: unusualFrom(series, exact, usual.n) } : null
     limits.set(name, found)
   }
   return found

@@ -213,10 +213,7 @@ export class Around {
     const result: Located[] = []
     const read = (slot: number, dimensions: readonly Dimension[]) => {
       const at = slot * 4
-      const contrast = {
-        inside: { n: counts[at] ?? 0, hit: counts[at + 1] ?? 0 },
-        outside: { n: counts[at + 2] ?? 0, hit: counts[at + 3] ?? 0 },
-      }
+      const contrast = { inside: { n: counts[at] ?? 0, hit: counts[at + 1] ?? 0 }, outside: { n: counts[at + 2] ?? 0, hit: counts[at + 3] ?? 0 } }
       const gain = contrast.inside.n >= 2 ? contrastGain(contrast) : 0
       if (gain > 0) result.push({ at: dimensions.map((dimension) => ({ dimension, value: self.places[dimension] })), ...contrast, gain })
     }

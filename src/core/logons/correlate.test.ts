@@ -74,6 +74,85 @@ describe('correlate', () => {
     })
   })
 
+  describe('where only some sources know the id', () => {
+    const HOST_PHASES = ['container', 'profile', 'policy', 'shell']
+    const onHost = (o: Observation) => HOST_PHASES.includes(o.phase ?? '') || o.kind === 'end'
+    const plainly = (list: readonly Observation[]) => list.map((o) => ({ ...o, attempt: undefined }))
+
+    it('brings what came without it to the attempt of the same person', () => {
+      const whole = logon({ id: 'a1' })
+      const expected = attempts(whole)
+      const brokered = whole.map((o) => (onHost(o) ? { ...o, attempt: undefined } : o))
+      expect(attempts(brokered)).toEqual(expected)
+      // The broker names itself and knows the id; the host does not. And the other way round.
+      const two = whole.map((o) => (onHost(o) ? { ...o, attempt: undefined } : { ...o, host: 'BROKER-1' }))
+      expect(attempts(two)).toMatchObject([{ id: 'a1', host: 'TH-Q1-04', totalMs: 13_100, outcome: 'ready', observations: whole.length }])
+      const other = whole.map((o) => (onHost(o) ? o : { ...o, host: 'BROKER-1', attempt: undefined }))
+      expect(attempts(other)).toMatchObject([{ id: 'a1', host: 'TH-Q1-04', totalMs: 13_100, outcome: 'ready', observations: whole.length }])
+    })
+
+    it('whichever observations have lost it', () => {
+      const whole = [
+        ...logon({ id: 'a1' }),
+        ...logon({ id: 'a2', at: START_MS + 900_000 }),
+        ...logon({ id: 'b1', person: 'jonas', host: 'BO-H1-03' }),
+      ]
+      const expected = attempts(whole)
+      fc.assert(
+        fc.property(fc.array(fc.boolean(), { minLength: whole.length, maxLength: whole.length }), fc.integer(), (lost, seed) => {
+          const ids = ['a1', 'a2', 'b1']
+          // Each keeps its id somewhere.
+          const some = whole.map((o, i) =>
+            lost[i] && i !== whole.findIndex((one) => one.attempt === o.attempt) + (Math.abs(seed) % 5) ? { ...o, attempt: undefined } : o,
+          )
+          const found = attempts(some)
+          expect(found.map(({ id }) => id)).toEqual(
+            [...ids.slice(0, 1), 'b1', 'a2'].sort((x, y) => expected.findIndex(({ id }) => id === x) - expected.findIndex(({ id }) => id === y)),
+          )
+          expect(found.map(({ totalMs, observations }) => [totalMs, observations])).toEqual(
+            expected.map(({ totalMs, observations }) => [totalMs, observations]),
+          )
+        }),
+      )
+    })
+
+    it('takes two accounts of one begin for one, and of two begins for two', () => {
+      const host = plainly(logon({}))
+      const broker: Observation[] = logon({ id: 'a1', host: 'BROKER-1', at: START_MS - 800, phases: { broker: 700 } }).filter(
+        ({ kind }) => kind !== 'end',
+      )
+      expect(attempts([...broker, ...host])).toMatchObject([{ id: 'a1', startedAtMs: START_MS - 800, totalMs: 13_900, host: 'TH-Q1-04' }])
+      // The same machine, three seconds later: once with, once without.
+      expect(attempts([...logon({ id: 'a1' }), ...plainly(logon({ at: START_MS + 3000 }))])).toHaveLength(1)
+      // It failed, and they tried again.
+      const again = plainly(logon({ at: START_MS + 60_000 }))
+      expect(attempts([...logon({ id: 'a1', outcome: 'failed' }), ...again]).map(({ id, totalMs }) => [id.startsWith('x'), totalMs])).toEqual([
+        [false, 13_100],
+        [true, 13_100],
+      ])
+      // Another session, another pool, another host.
+      const soon = plainly(logon({ at: START_MS + 2000 }))
+      for (const apart of [{ session: '9' }, { pool: 'back-office' }, { host: 'BO-H1-03' }])
+        expect(attempts([...logon({ id: 'a1' }).map((o) => ({ ...o, session: '7' })), ...soon.map((o) => ({ ...o, ...apart }))])).toHaveLength(2)
+    })
+
+    it('gives the same in any order', () => {
+      const all = [
+        ...logon({ id: 'a' }).map((o) => (onHost(o) ? { ...o, attempt: undefined } : { ...o, host: 'BROKER-1' })),
+        ...plainly(logon({ at: START_MS + 100_000 })),
+        ...logon({ id: 'b', at: START_MS + 200_000 }).map((o, i) => (i % 2 ? { ...o, attempt: undefined } : o)),
+        ...logon({ id: 'c', person: 'jonas' }),
+      ]
+      const expected = attempts(all)
+      expect(expected).toHaveLength(4)
+      fc.assert(
+        fc.property(fc.shuffledSubarray(all, { minLength: all.length }), (shuffled) => {
+          expect(attempts(shuffled)).toEqual(expected)
+        }),
+      )
+    })
+  })
+
   it('ends an attempt after the shell phase and after 15 minutes of silence', () => {
     const noEnd = logon({}).filter(({ kind }) => kind !== 'end')
     expect(attempts(noEnd)[0]).toMatchObject({ outcome: 'ready', totalMs: 13_100 })

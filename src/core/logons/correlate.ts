@@ -9,11 +9,47 @@ export const SILENCE_MS = 15 * 60_000
 
 /**
  * The key of the thread that an observation belongs to: the attempt id where the source knows one, else the person; where nobody is named, host and
- * session. Observations of different threads never meet in one attempt, so threads can be correlated one by one.
+ * session. Observations of different threads meet in one attempt only where some sources know its id and others do not: see meeting().
  */
 export function threadKey({ attempt, person, host, session }: Observation): string {
   if (attempt) return `id:${attempt}`
-  return person ? `p:${readAccount(person).key}` : `hs:${(host ?? '').toLowerCase()}|${session ?? ''}`
+  return person ? personThread(person) : `hs:${(host ?? '').toLowerCase()}|${session ?? ''}`
+}
+
+/** The key of the thread of a person. */
+export const personThread = (account: string): string => `p:${readAccount(account).key}`
+
+export const hasId = (thread: string): boolean => thread.startsWith('id:')
+
+/** The thread of the person that an attempt with an id is of; null where none of its observations names anybody. */
+export function personThreadOf(observations: readonly Observation[]): string | null {
+  for (const { person } of observations) if (person) return personThread(person)
+  return null
+}
+
+/**
+ * The threads that meet: for each thread of a person those of attempts with an id that are of the same person. The others can be correlated one by one, these
+ * only together.
+ */
+export function meetings(threads: ReadonlyMap<string, readonly Observation[]>): ReadonlyMap<string, readonly string[]> {
+  const met = new Map<string, string[]>()
+  for (const thread of threads.keys()) if (thread.startsWith('p:')) met.set(thread, [])
+  if (met.size === 0) return met
+  for (const [thread, observations] of threads) if (hasId(thread)) met.get(personThreadOf(observations) ?? '')?.push(thread)
+  return met
+}
+
+/** All threads to attempts, those that meet together. */
+export function correlateThreads(threads: ReadonlyMap<string, readonly Observation[]>, nowMs: number): Correlated[] {
+  const met = meetings(threads)
+  const together = new Set([...met.values()].flat())
+  const result: Correlated[] = []
+  for (const [thread, observations] of threads) {
+    if (together.has(thread)) continue
+    const others = met.get(thread)?.flatMap((one) => threads.get(one) ?? []) ?? []
+    for (const one of correlateThread(thread, others.length > 0 ? [...observations, ...others] : observations, nowMs)) result.push(one)
+  }
+  return result
 }
 
 /** One attempt with the observations that it was made of. */
@@ -28,9 +64,9 @@ export interface Correlated {
  * @param nowMs the newest moment known; an attempt silent for 15 minutes before it is no longer open
  */
 export function correlate(observations: Iterable<Observation>, nowMs: number): Correlated[] {
-  const result: Correlated[] = []
-  for (const [key, list] of intoThreads(observations)) result.push(...correlateThread(key, list, nowMs))
-  return result.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
+  return correlateThreads(intoThreads(observations), nowMs).sort(
+    (a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1),
+  )
 }
 
 /** Observations by the key of their thread. */
@@ -51,12 +87,14 @@ export function intoThreads(observations: Iterable<Observation>): Map<string, Ob
   return threads
 }
 
-/** The same for the observations of a single thread. */
+/** The same for the observations of a single thread, or of threads that meet. What belongs to an attempt with an id is of the thread of that id. */
 export function correlateThread(thread: string, observations: readonly Observation[], nowMs: number): Correlated[] {
   const ordered = inOrder(observations)
-  if (thread.startsWith('id:')) return [{ thread, observations: ordered, attempt: assemble(thread.slice(3), ordered, nowMs) }]
+  const ofId = (id: string, list: readonly Observation[]) => ({ thread: `id:${id}`, observations: list, attempt: assemble(id, list, nowMs) })
+  if (hasId(thread)) return [ofId(thread.slice(3), ordered)]
   const begun = new Map<string, number>()
-  return split(ordered).map((group) => {
+  return split(ordered).map(({ id, observations: group }) => {
+    if (id !== null) return ofId(id, group)
     // One person may begin twice in the same millisecond, on two hosts.
     const { timeMs = 0, host = '', session = '', pool = '' } = group[0] ?? {}
     const begin = [thread, timeMs, host.toLowerCase(), session, pool].join('|')
@@ -98,47 +136,102 @@ const RANK = { begin: 0, 'phase-begin': 1, phase: 2, mark: 3, 'phase-end': 4, en
 
 /** One attempt while its observations are told apart from those of the person's others. */
 interface Group {
+  /** Its id, where a source knows one. */
+  id: string | null
   readonly observations: Observation[]
+  readonly firstMs: number
+  /** Who reported its begin when, with an id or without. */
+  readonly begins: { readonly by: string; readonly withId: boolean; readonly ms: number }[]
   /** Where it was seen: the host, and before it perhaps the machine that chose the host. */
   readonly hosts: string[]
   session: string | null
   pool: string | null
-  /** Whether a phase was seen that only the host itself goes through. */
-  onHost: boolean
+  /** The host that went through a phase that only the host itself goes through; empty where it did not say its name, null before there was any. */
+  onHost: string | null
   lastMs: number
   closedAtMs: number | null
 }
 
+/** A machine that tells of the same begin twice, with an id and without, does so within this time. */
+const SAME_MS = 5000
 /** What one machine began, another goes on with this soon. */
 const HANDED_OVER_MS = 120_000
 
 /**
  * Cuts the thread of a person into attempts: a `begin` opens one. What follows joins the one whose host, session and pool it names, or that it does not
- * contradict, until its `end`, the end of its shell, or long silence. A host may also go on with what another machine began.
+ * contradict, until its `end`, the end of its shell, or long silence. A host may also go on with what another machine began. What has an id is of the attempt with
+ * that id; what another machine says of the same begin, within two minutes, is of it, too.
  */
-function split(ordered: readonly Observation[]): Observation[][] {
+function split(ordered: readonly Observation[]): Group[] {
   const groups: Group[] = []
+  const byId = new Map<string, Group>()
   let alive: Group[] = []
   for (const observation of ordered) {
     alive = alive.filter(({ lastMs }) => observation.timeMs - lastMs <= SILENCE_MS)
-    let group = observation.kind === 'begin' ? undefined : (joined(alive, observation) ?? alive.findLast((one) => takesOver(one, observation)))
+    const { attempt: id, host, session, pool, phase } = observation
+    let group = id ? (byId.get(id) ?? sameBegin(alive, observation)) : followed(alive, observation)
     if (!group) {
-      group = { observations: [], hosts: [], session: null, pool: null, onHost: false, lastMs: -Infinity, closedAtMs: null }
+      group = {
+        id: null,
+        observations: [],
+        firstMs: observation.timeMs,
+        begins: [],
+        hosts: [],
+        session: null,
+        pool: null,
+        onHost: null,
+        lastMs: -Infinity,
+        closedAtMs: null,
+      }
       groups.push(group)
-      alive.push(group)
     }
-    const { host, session, pool, phase } = observation
+    if (id) byId.set((group.id = id), group)
+    if (!alive.includes(group)) alive.push(group)
     group.observations.push(observation)
+    if (observation.kind === 'begin') group.begins.push({ by: reporter(observation), withId: id !== undefined, ms: observation.timeMs })
     if (host && !group.hosts.some((one) => isSameHost(one, host))) group.hosts.push(host)
     group.session ??= session ?? null
     group.pool ??= pool ?? null
-    group.onHost ||= isOnHost(phase)
+    if (isOnHost(phase)) group.onHost ||= host ?? ''
     group.lastMs = Math.max(group.lastMs, endOf(observation))
     const closes = closingTime(observation)
     if (closes !== null) group.closedAtMs = group.closedAtMs === null ? closes : Math.max(group.closedAtMs, closes)
   }
-  return groups.map(({ observations }) => observations)
+  return groups
 }
+
+/** What an observation without an id goes on with, or says the begin of. */
+function followed(alive: readonly Group[], observation: Observation): Group | undefined {
+  if (observation.kind === 'begin') return sameBegin(alive, observation)
+  return joined(alive, observation) ?? alive.findLast((one) => takesOver(one, observation))
+}
+
+/**
+ * The attempt that began just before, as far as another machine has it: of the two, one knows the id and the other does not. Two begins that both have an id, or
+ * both none, are two.
+ */
+function sameBegin(alive: readonly Group[], observation: Observation): Group | undefined {
+  const { attempt: id = null, timeMs, host, session, pool, kind } = observation
+  return alive.findLast(
+    (group) =>
+      (group.id === null) !== (id === null) &&
+      timeMs - group.firstMs <= HANDED_OVER_MS &&
+      (group.closedAtMs === null || timeMs <= group.closedAtMs) &&
+      !(
+        kind === 'begin' &&
+        group.begins.some((one) => one.withId === (id !== null) || (one.by === reporter(observation) && timeMs - one.ms > SAME_MS))
+      ) &&
+      !(session && group.session !== null && group.session !== session) &&
+      !(pool && group.pool !== null && group.pool !== pool) &&
+      // One machine chose the host, the other is the host: until both have been on one, they need not be the same.
+      !isOnOther(group, observation),
+  )
+}
+
+/** Whether both are of the time on a host, and of different ones. */
+const isOnOther = ({ onHost }: Group, { host, phase }: Observation): boolean => !!onHost && !!host && isOnHost(phase) && !isSameHost(onHost, host)
+
+const reporter = ({ source, host }: Observation): string => (source ?? host ?? '').toLowerCase()
 
 /** The attempt that an observation belongs to: of those that it does not contradict, the one that it names best, then the latest. */
 function joined(alive: readonly Group[], observation: Observation): Group | undefined {
@@ -148,7 +241,7 @@ function joined(alive: readonly Group[], observation: Observation): Group | unde
     if (group.closedAtMs !== null && observation.timeMs > group.closedAtMs && !trails(observation)) continue
     const { host, session, pool } = observation
     const sameHost = host !== undefined && group.hosts.some((one) => isSameHost(one, host))
-    if (host && group.hosts.length > 0 && !sameHost) continue
+    if ((host && group.hosts.length > 0 && !sameHost) || isOnOther(group, observation)) continue
     if (session && group.session !== null && group.session !== session) continue
     if (pool && group.pool !== null && group.pool !== pool) continue
     const names = (sameHost ? 2 : 0) + (session !== undefined && session === group.session ? 1 : 0)
@@ -161,7 +254,7 @@ function joined(alive: readonly Group[], observation: Observation): Group | unde
 function takesOver({ closedAtMs, onHost, lastMs, pool }: Group, observation: Observation): boolean {
   return (
     closedAtMs === null &&
-    !onHost &&
+    onHost === null &&
     observation.timeMs - lastMs <= HANDED_OVER_MS &&
     observation.phase !== undefined &&
     observation.phase !== 'broker' &&

@@ -1,6 +1,19 @@
 import { quickHash } from '../stats/hash'
 import { Moments } from '../stats/moments'
-import { correlateThread, endOf, intoThreads, SILENCE_MS, threadKey, type Correlated } from './correlate'
+import type { Attempt } from './attempt'
+import {
+  correlateThread,
+  correlateThreads,
+  endOf,
+  hasId,
+  intoThreads,
+  meetings,
+  personThread,
+  personThreadOf,
+  SILENCE_MS,
+  threadKey,
+  type Correlated,
+} from './correlate'
 import type { Observation } from './observation'
 
 /** So many observations wait, about, before the threads that were quiet longest are put together. */
@@ -13,10 +26,20 @@ interface Thread {
   touched: number
 }
 
+/** An attempt that is given out, and by what it is taken out again where more comes of it after all: see Gatherer.late. */
+export interface Given {
+  readonly attempt: Attempt
+  /** The hash of its thread, and of the thread of its person (-1: nobody is named). */
+  readonly thread: number
+  readonly person: number
+  /** Whether it has an id, and holds what came without one. */
+  readonly mixed: boolean
+}
+
 /**
  * Observations to attempts in bounded memory, for evidence larger than memory. Attempts are given out as soon as nothing more is expected
- * of them. Where more does come after all, the thread is noted as late: whoever reads the evidence must then take its attempts out, and read
- * all its observations again (see `late`). Most evidence is written about as it happened, and has none.
+ * of them. Where more does come after all, the thread is noted as late: whoever reads the evidence must then take its attempts out (of a person: all that are theirs),
+ * and read all its observations again. Most evidence is written about as it happened, and has none.
  */
 export class Gatherer {
   #waiting: Observation[] = []
@@ -28,16 +51,18 @@ export class Gatherer {
   #lotsFromMs: number[] = []
   /** Until when the attempts reach that were given out, by thread. */
   readonly #finished = new Moments()
+  /** The same of those that have an id, by the thread of their person. */
+  readonly #finishedWithId = new Moments()
   /** Hashes of the threads that were given out too early. By hash: one that is not late may be among them, which costs time only. */
   readonly late = new Set<number>()
 
   /**
-   * @param give takes each attempt, with the hash of its thread
+   * @param give takes each attempt
    * @param most so many observations wait at most; without limit, nothing is ever late
    * @param newestMs the newest moment known so far, by which silence is measured
    */
   constructor(
-    private readonly give: (correlated: Correlated, thread: number) => void,
+    private readonly give: (given: Given) => void,
     private readonly most = MOST_WAITING,
     public newestMs = -Infinity,
   ) {}
@@ -54,8 +79,8 @@ export class Gatherer {
   /** Gives out what is still waiting. */
   end(): void {
     this.#sort()
-    for (const [key, { observations }] of this.#threads)
-      for (const one of correlateThread(key, observations, this.newestMs)) this.give(one, quickHash(key))
+    const threads = new Map([...this.#threads].map(([key, { observations }]) => [key, observations]))
+    for (const one of correlateThreads(threads, this.newestMs)) this.#give(one)
     this.#threads.clear()
   }
 
@@ -78,35 +103,64 @@ export class Gatherer {
   /** Notes a thread as late when an attempt of it that was given out could have had these observations. */
   #watch(key: string, observations: readonly Observation[]): void {
     const hash = quickHash(key)
-    const untilMs = this.#finished.get(hash)
-    if (untilMs === undefined || this.late.has(hash)) return
-    const after = !key.startsWith('id:') && observations.every((o) => o.timeMs > untilMs + 2 * SILENCE_MS)
-    if (!after) this.late.add(hash)
+    const near = (untilMs: number | undefined) => untilMs !== undefined && observations.some((o) => o.timeMs <= untilMs + 2 * SILENCE_MS)
+    if (!hasId(key)) {
+      if (near(this.#finished.get(hash)) || near(this.#finishedWithId.get(hash))) this.late.add(hash)
+      return
+    }
+    if (this.#finished.get(hash) !== undefined) this.late.add(hash)
+    const person = personThreadOf(observations)
+    if (person === null) return
+    // What came of the same person without an id may have been part of it.
+    const theirs = quickHash(person)
+    if (near(this.#finished.get(theirs))) this.late.add(theirs)
+  }
+
+  #give({ thread, observations, attempt }: Correlated): void {
+    const hash = quickHash(thread)
+    const withId = hasId(thread)
+    const named = withId ? personThreadOf(observations) : thread
+    const person = named === null ? -1 : withId ? quickHash(named) : hash
+    const mixed = withId && observations.some((one) => !one.attempt)
+    this.give({ attempt, thread: hash, person, mixed })
+    const untilMs = lastOf(observations)
+    this.#finished.keep(hash, untilMs)
+    if (person !== -1 && withId) (mixed ? this.#finished : this.#finishedWithId).keep(person, untilMs)
   }
 
   /** Gives out the threads that are quiet; of people who log on again and again, what lies well before the last lots. */
   #finishQuiet(): void {
     const beforeMs = Math.min(...this.#lotsFromMs) - 2 * SILENCE_MS
+    const met = meetings(new Map([...this.#threads].map(([key, { observations }]) => [key, observations])))
+    const together = new Set([...met.values()].flat())
     for (const [key, thread] of this.#threads) {
-      const quiet = thread.touched <= this.#lot - QUIET_LOTS
-      if (!quiet && (key.startsWith('id:') || (thread.observations[0]?.timeMs ?? Infinity) >= beforeMs)) continue
-      const correlated = correlateThread(key, thread.observations, this.newestMs)
-      const open = correlated.some(({ attempt }) => attempt.outcome === 'open')
-      if (quiet && open) continue
-      const over = quiet
-        ? correlated
-        : correlated.filter(({ attempt, observations }) => attempt.outcome !== 'open' && lastOf(observations) < beforeMs)
-      if (over.length === 0) continue
-      const hash = quickHash(key)
-      for (const one of over) this.give(one, hash)
-      this.#finished.keep(
-        hash,
-        over.reduce((latest, { observations }) => Math.max(latest, lastOf(observations)), 0),
-      )
-      const rest = quiet ? [] : correlated.filter((one) => !over.includes(one)).flatMap(({ observations }) => observations)
-      if (rest.length === 0) this.#threads.delete(key)
-      else this.#threads.set(key, { observations: rest, touched: thread.touched })
-      this.#count -= thread.observations.length - rest.length
+      if (together.has(key)) continue
+      const others = (met.get(key) ?? []).flatMap((one): [string, Thread][] => {
+        const other = this.#threads.get(one)
+        return other ? [[one, other]] : []
+      })
+      this.#finish(key, [[key, thread], ...others], beforeMs)
+    }
+  }
+
+  /** @param threads that meet, if there are several */
+  #finish(key: string, threads: readonly (readonly [key: string, thread: Thread])[], beforeMs: number): void {
+    const quiet = threads.every(([, { touched }]) => touched <= this.#lot - QUIET_LOTS)
+    if (!quiet && (hasId(key) || threads.every(([, { observations }]) => (observations[0]?.timeMs ?? Infinity) >= beforeMs))) return
+    const all = threads.length === 1 ? (threads[0]?.[1].observations ?? []) : threads.flatMap(([, { observations }]) => observations)
+    const correlated = correlateThread(key, all, this.newestMs)
+    if (quiet && correlated.some(({ attempt }) => attempt.outcome === 'open')) return
+    const isOver = ({ attempt, observations }: Correlated) => quiet || (attempt.outcome !== 'open' && lastOf(observations) < beforeMs)
+    const rest = new Map<string, Observation[]>()
+    for (const one of correlated) {
+      if (isOver(one)) this.#give(one)
+      else for (const [thread, observations] of intoThreads(one.observations)) rest.set(thread, [...(rest.get(thread) ?? []), ...observations])
+    }
+    for (const [name, { observations, touched }] of threads) {
+      const left = rest.get(name) ?? []
+      if (left.length === 0) this.#threads.delete(name)
+      else if (left.length < observations.length) this.#threads.set(name, { observations: left, touched })
+      this.#count -= observations.length - left.length
     }
   }
 }
@@ -115,3 +169,5 @@ const lastOf = (observations: readonly Observation[]): number => observations.re
 
 /** By which a thread is noted as late. */
 export const threadHash = (observation: Observation): number => quickHash(threadKey(observation))
+/** The same for the thread of its person; -1 where nobody is named. */
+export const personHash = ({ person }: Observation): number => (person ? quickHash(personThread(person)) : -1)
