@@ -21,10 +21,16 @@ export const personThread = (account: string): string => `p:${readAccount(accoun
 
 export const hasId = (thread: string): boolean => thread.startsWith('id:')
 
-/** The thread of the person that an attempt with an id is of; null where none of its observations names anybody. */
-export function personThreadOf(observations: readonly Observation[]): string | null {
-  for (const { person } of observations) if (person) return personThread(person)
+/** Whom observations name; null where none of them names anybody. */
+export function personOf(observations: readonly Observation[]): string | null {
+  for (const { person } of observations) if (person) return person
   return null
+}
+
+/** The thread of the person that an attempt with an id is of. */
+export function personThreadOf(observations: readonly Observation[]): string | null {
+  const person = personOf(observations)
+  return person === null ? null : personThread(person)
 }
 
 /**
@@ -51,6 +57,10 @@ export function correlateThreads(threads: ReadonlyMap<string, readonly Observati
   }
   return result
 }
+
+/** Whether an attempt has an id, and holds what came without one. */
+export const isMixed = (thread: string, observations: readonly Observation[]): boolean =>
+  hasId(thread) && observations.some(({ attempt }) => !attempt)
 
 /** One attempt with the observations that it was made of. */
 export interface Correlated {

@@ -7,6 +7,7 @@ import {
   endOf,
   hasId,
   intoThreads,
+  isMixed,
   meetings,
   personThread,
   personThreadOf,
@@ -121,7 +122,7 @@ export class Gatherer {
     const withId = hasId(thread)
     const named = withId ? personThreadOf(observations) : thread
     const person = named === null ? -1 : withId ? quickHash(named) : hash
-    const mixed = withId && observations.some((one) => !one.attempt)
+    const mixed = isMixed(thread, observations)
     this.give({ attempt, thread: hash, person, mixed })
     const untilMs = lastOf(observations)
     this.#finished.keep(hash, untilMs)

@@ -1,3 +1,4 @@
+import fc from 'fast-check'
 import { execFileSync, spawn } from 'node:child_process'
 import { chownSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -5,13 +6,14 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import { handedOver } from '../../core/logons/fixtures/clocks'
-import type { Observation } from '../../core/logons'
+import { correlate, type Observation } from '../../core/logons'
 import type { Database } from '../db/database'
 import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
 import { openServer } from '../db/postgres'
 import { listClocks } from './clocks'
 import { Intake } from './intake'
+import { unpackEvidence } from './pack'
 import { columnsOf, listAttempts, storyRow } from './store'
 import { readStory } from './story'
 import { readToday } from './today'
@@ -209,6 +211,59 @@ describe.each(engines)('intake on %s', (name, open) => {
       { total_ms: 4400, outcome: 'abandoned' },
       { total_ms: 13_100, outcome: 'ready' },
     ])
+  })
+
+  it('brings what came without an id to the attempt whose id others know, in whatever batches it comes, also after a start', async (context) => {
+    if (!database) return context.skip()
+    const lost = (list: Observation[], which: (i: number) => boolean) => list.map((o, i) => (which(i) ? { ...o, attempt: undefined } : o))
+    const list = [
+      ...lost(logon({ id: 'm1' }), (i) => i > 2).map((o, i) => (i < 3 ? { ...o, host: 'BROKER-1' } : o)),
+      ...logon({ at: START_MS + 600_000 }),
+      ...lost(logon({ id: 'm2', at: START_MS + 1_200_000 }), (i) => i % 2 === 0),
+      ...lost(logon({ id: 'j1', person: 'jonas' }), (i) => i === 0)
+        .map((o) => (o.attempt ? { ...o, person: undefined } : o))
+        .map((o, i) => (i === 4 ? { ...o, person: 'jonas' } : o)),
+      ...logon({ id: 'r1', person: 'rut' }),
+    ]
+    const bare = (attempts: readonly { id: string; account: string | null; host: string | null; total: number; n: number; outcome: string }[]) =>
+      [...attempts].sort((a, b) => (a.id < b.id ? -1 : 1))
+    const expected = bare(
+      correlate(list, NOW).map(({ attempt: { id, account, host, totalMs, outcome }, observations }) => ({
+        id,
+        account,
+        host,
+        total: totalMs,
+        outcome,
+        n: observations.length,
+      })),
+    )
+    expect(expected).toHaveLength(5)
+    await fc.assert(
+      fc.asyncProperty(
+        fc.shuffledSubarray(list, { minLength: list.length }),
+        fc.array(fc.integer({ min: 1, max: 12 }), { minLength: 8, maxLength: 8 }),
+        fc.boolean(),
+        async (shuffled, sizes, startAgain) => {
+          let intake = await fresh()
+          for (let at = 0, i = 0; at < shuffled.length; at += sizes[i++ % sizes.length] ?? 1) {
+            await intake.ingest(shuffled.slice(at, at + (sizes[i % sizes.length] ?? 1)), NOW)
+            if (startAgain) intake = new Intake(database)
+          }
+          const rows = await database.query<{
+            id: string
+            account: string | null
+            host: string | null
+            total: number
+            outcome: string
+            body: Uint8Array
+          }>('select a.id, a.account, a.host, a.total_ms as total, a.outcome, e.body from attempts a join evidence e on e.attempt = a.id')
+          expect(bare(rows.map(({ body, ...row }) => ({ ...row, n: unpackEvidence(body).length })))).toEqual(
+            expected.map((one) => ({ ...one, outcome: expect.stringMatching(/ready|slow/) as string })),
+          )
+        },
+      ),
+      { numRuns: name === 'embedded' ? 12 : 6 },
+    )
   })
 
   it('joins what names the host to what does not, and leaves the other logons of the person alone', async (context) => {

@@ -4,14 +4,14 @@ import {
   ClockWatch,
   conclude,
   corrected,
-  correlateThread,
+  correlateThreads,
   countsForUsual,
   DEFAULT_SLOW_MS,
   durationsOf,
   endedWell,
-  endOf,
   ENOUGH,
   FAR_MS,
+  intoThreads,
   isExact,
   kindOf,
   measure,
@@ -20,13 +20,10 @@ import {
   OrdinaryModel,
   place,
   saysUsual,
-  SILENCE_MS,
-  threadKey,
   UsualModel,
   type CohortFigures,
   type CohortFilter,
   type ClockOffset,
-  type Correlated,
   type HitHour,
   type Measured,
   type Neighbour,
@@ -41,7 +38,7 @@ import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
 import { dayOf, HOUR_MS, loadOrg, loadUsual } from './model'
 import { keepClocks, recallClocks } from './clocks'
-import { unpackEvidence } from './pack'
+import { asked, KnownAttempts, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallNeighbours, recallOrdinary } from './recall'
 import { countedBefore, rollUp } from './roll-ups'
@@ -52,43 +49,6 @@ export interface Ingested {
   readonly attempts: number
   /** The pools that the attempts were on, for whoever follows. */
   readonly pools: readonly string[]
-}
-
-interface Known {
-  readonly id: string
-  readonly thread: string
-  readonly started_ms: number
-  readonly body: Uint8Array
-}
-
-/** A thread that has something new, or that is to be looked at again. */
-interface Asked {
-  readonly fresh: Observation[]
-  /** From when to when attempts of it may change. */
-  fromMs: number
-  toMs: number
-}
-
-/** An attempt that is to be looked at again. */
-interface Again {
-  readonly thread: string
-  readonly atMs: number
-}
-
-/** Threads with what is new of each. Observations can belong to attempts, or join two of them, as far as silence does not lie between. */
-function asked(observations: readonly Observation[], again: readonly Again[]): Map<string, Asked> {
-  const threads = new Map<string, Asked>()
-  const ask = (thread: string, fromMs: number, toMs: number): Asked => {
-    const known = threads.get(thread)
-    const one = known ?? { fresh: [], fromMs: Infinity, toMs: -Infinity }
-    if (!known) threads.set(thread, one)
-    one.fromMs = Math.min(one.fromMs, fromMs - 2 * SILENCE_MS)
-    one.toMs = Math.max(one.toMs, toMs + 2 * SILENCE_MS)
-    return one
-  }
-  for (const { thread, atMs } of again) ask(thread, atMs, atMs)
-  for (const observation of observations) ask(threadKey(observation), observation.timeMs, endOf(observation)).fresh.push(observation)
-  return threads
 }
 
 /** What is to be written of one batch. */
@@ -131,9 +91,11 @@ export class Intake {
   /** What is being written, in the order in which it was analysed. */
   #writing: Promise<unknown> = Promise.resolve()
   #desk: IncidentDesk
+  readonly #known: KnownAttempts
 
   constructor(private readonly database: Database) {
     this.#desk = this.#newDesk()
+    this.#known = new KnownAttempts(database, (id, atMs) => this.#desk.surelyNew(id, atMs))
   }
 
   #newDesk(): IncidentDesk {
@@ -249,11 +211,10 @@ export class Intake {
 
   async #prepare(observations: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
     const threads = asked(observations, again)
-    const known = await this.#known(threads)
-    const stored = new Map<string, Observation[]>()
-    for (const { thread, body } of known) stored.set(thread, [...(stored.get(thread) ?? []), ...unpackEvidence(body)])
-    const timed: Correlated[] = []
-    for (const [thread, { fresh }] of threads) timed.push(...correlateThread(thread, [...(stored.get(thread) ?? []), ...fresh], nowMs))
+    const known = await this.#known.of(threads, this.#org, () => this.#writing)
+    const all = intoThreads(known.flatMap((one) => one.observations))
+    for (const [thread, { fresh }] of threads) if (fresh.length > 0) all.set(thread, [...(all.get(thread) ?? []), ...fresh])
+    const timed = correlateThreads(all, nowMs)
     this.#clocks ??= new ClockWatch(await recallClocks(this.database))
     const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
     const found = timed.map(({ attempt, thread, observations }): Found => {
@@ -271,7 +232,7 @@ export class Intake {
       worked,
       knownIds,
       gone,
-      startedBefore: known.map(({ started_ms }) => started_ms),
+      startedBefore: known.map(({ startedMs }) => startedMs),
       clocks: mistimed && [...this.#clocks.off.values()],
       mistimed: mistimed?.slice(0, MOST_AGAIN) ?? [],
     }
@@ -309,36 +270,6 @@ export class Intake {
     this.#ordinary = null
     this.#clocks = null
     this.#usual.clear()
-  }
-
-  /** Attempts that these threads already have, with their evidence, as far as they can meet the new observations in time. */
-  async #known(threads: ReadonlyMap<string, Asked>): Promise<Known[]> {
-    const ids: string[] = []
-    for (const [thread, { fresh }] of threads) {
-      if (!thread.startsWith('id:')) continue
-      const id = thread.slice(3)
-      if (fresh.length === 0 || !this.#desk.surelyNew(id, Math.min(...fresh.map(({ timeMs }) => timeMs)))) ids.push(id)
-    }
-    const rest = [...threads].filter(([thread]) => !thread.startsWith('id:'))
-    if (ids.length + rest.length === 0) return []
-    await this.#writing
-    const [byId, byThread] = await Promise.all([
-      ids.length
-        ? this.database.query<Known>(
-            'select a.id, a.thread, a.started_ms, e.body from attempts a join evidence e on e.attempt = a.id where a.id = any($1)',
-            [ids],
-          )
-        : [],
-      rest.length
-        ? this.database.query<Known>(
-            `select a.id, a.thread, a.started_ms, e.body from unnest($1::text[], $2::bigint[], $3::bigint[]) as asked (thread, from_ms, to_ms)
-            join attempts a on a.thread = asked.thread and a.started_ms <= asked.to_ms and a.last_ms >= asked.from_ms and a.thread not like 'id:%'
-            join evidence e on e.attempt = a.id`,
-            [rest.map(([thread]) => thread), rest.map(([, { fromMs }]) => Math.floor(fromMs)), rest.map(([, { toMs }]) => Math.ceil(toMs))],
-          )
-        : [],
-    ])
-    return [...byId.filter(({ thread }) => threads.has(thread)), ...byThread]
   }
 
   async #analyse(found: readonly Found[], known: ReadonlySet<string>): Promise<Worked[]> {

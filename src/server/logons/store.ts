@@ -42,6 +42,8 @@ export interface StoredAttempt {
   fault: string
   /** Whether it says what is usual. */
   counted: boolean
+  /** Whether it has an id, and holds what came without one. */
+  mixed: boolean
   /** The clocks that were off in it, and how far. */
   clocks: readonly ClockOffset[] | null
   /** Packed evidence, base64. */
@@ -50,7 +52,7 @@ export interface StoredAttempt {
 }
 
 const COLUMNS = `id text, thread text, person text, account text, host text, pool text, session text, started_ms bigint, last_ms bigint, total_ms integer, outcome text, first boolean, network text, share text, zone text, site text, image text,
-  transport text, client_kind text, client_version text, factor text, holder_host text, part text, package text, beyond integer, fault text, counted boolean, clocks jsonb, blame_ms integer[], usual_ms integer[], usual jsonb, lost_ms integer, slow_ms integer, cause text, confidence real, upload text`
+  transport text, client_kind text, client_version text, factor text, holder_host text, part text, package text, beyond integer, fault text, counted boolean, mixed boolean, clocks jsonb, blame_ms integer[], usual_ms integer[], usual jsonb, lost_ms integer, slow_ms integer, cause text, confidence real, upload text`
 const NAMES = COLUMNS.split(',').map((column) => column.trim().split(' ')[0] ?? '')
 const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload')
   .map((name) => `${name} = excluded.${name}`)

@@ -1,0 +1,127 @@
+import { endOf, hasId, personOf, SILENCE_MS, threadKey, type Observation } from '../../core/logons'
+import { finderOf, readAccount, type Org } from '../../core/people'
+import type { Database } from '../db/database'
+import { unpackEvidence } from './pack'
+
+/** An attempt that is there already, with all that it was made of. */
+export interface Known {
+  readonly id: string
+  readonly startedMs: number
+  readonly observations: readonly Observation[]
+}
+
+/** An attempt that is to be looked at again. */
+export interface Again {
+  readonly thread: string
+  readonly atMs: number
+}
+
+/** A thread that has something new, or that is to be looked at again, and from when to when attempts of it may change. */
+interface Asked {
+  readonly fresh: Observation[]
+  fromMs: number
+  toMs: number
+}
+
+/** Longer than any attempt is. */
+const DAY_MS = 24 * 3_600_000
+
+/** Threads with what is new of each. Observations can belong to attempts, or join two of them, as far as silence does not lie between. */
+export function asked(observations: readonly Observation[], again: readonly Again[]): Map<string, Asked> {
+  const threads = new Map<string, Asked>()
+  const ask = (thread: string, fromMs: number, toMs: number): Asked => {
+    const known = threads.get(thread)
+    const one = known ?? { fresh: [], fromMs: Infinity, toMs: -Infinity }
+    if (!known) threads.set(thread, one)
+    one.fromMs = Math.min(one.fromMs, fromMs - 2 * SILENCE_MS)
+    one.toMs = Math.max(one.toMs, toMs + 2 * SILENCE_MS)
+    return one
+  }
+  for (const { thread, atMs } of again) ask(thread, atMs, atMs)
+  for (const observation of observations) ask(threadKey(observation), observation.timeMs, endOf(observation)).fresh.push(observation)
+  return threads
+}
+
+/** Finds the attempts that new observations may change. */
+export class KnownAttempts {
+  /** Whether anything ever came without an id; not asked yet: null. While nothing did, attempts with an id need not be held against those of their person. */
+  #anyWithout: boolean | null = null
+
+  constructor(
+    private readonly database: Database,
+    /** Whether no attempt of that id was there before. */
+    private readonly surelyNew: (id: string, atMs: number) => boolean,
+  ) {}
+
+  /**
+   * Attempts that these threads already have, and those of the same people that they may meet (see meetings), as far as they can meet the new observations in time.
+   * @param written waited for before the database is asked
+   */
+  async of(threads: ReadonlyMap<string, Asked>, org: Org, written: () => Promise<unknown>): Promise<Known[]> {
+    const without = [...threads].filter(([thread]) => !hasId(thread))
+    if (without.some(([, { fresh }]) => fresh.length > 0)) this.#anyWithout = true
+    const ids: string[] = []
+    for (const [thread, { fresh }] of threads) {
+      if (!hasId(thread)) continue
+      const id = thread.slice(3)
+      if (fresh.length === 0 || !this.surelyNew(id, Math.min(...fresh.map(({ timeMs }) => timeMs)))) ids.push(id)
+    }
+    if (ids.length + without.length === 0 && this.#anyWithout === false) return []
+    await written()
+    this.#anyWithout ??= await this.#anyCame()
+    const people = this.#anyWithout ? peopleIn(threads, org) : []
+    const extent = (list: readonly (readonly [string, Asked])[]) => [
+      list.map(([name]) => name),
+      list.map(([, { fromMs }]) => Math.floor(fromMs)),
+      list.map(([, { toMs }]) => Math.ceil(toMs)),
+    ]
+    const query = (sql: string, params: unknown[]) =>
+      this.database.query<{ id: string; started_ms: number; body: Uint8Array }>(`select a.id, a.started_ms, e.body from ${sql}`, params)
+    const found = await Promise.all([
+      ids.length ? query('attempts a join evidence e on e.attempt = a.id where a.id = any($1)', [ids]) : [],
+      without.length
+        ? query(
+            `unnest($1::text[], $2::bigint[], $3::bigint[]) as asked (thread, from_ms, to_ms)
+            join attempts a on a.thread = asked.thread and a.started_ms <= asked.to_ms and a.last_ms >= asked.from_ms and a.thread not like 'id:%'
+            join evidence e on e.attempt = a.id`,
+            extent(without),
+          )
+        : [],
+      people.length
+        ? query(
+            `unnest($1::text[], $2::bigint[], $3::bigint[]) as asked (person, from_ms, to_ms)
+            join attempts a on a.person = asked.person and a.started_ms between asked.from_ms - ${DAY_MS} and asked.to_ms and a.last_ms >= asked.from_ms
+            join evidence e on e.attempt = a.id`,
+            extent(people),
+          )
+        : [],
+    ])
+    const known = new Map<string, Known>()
+    for (const { id, started_ms, body } of found.flat())
+      if (!known.has(id)) known.set(id, { id, startedMs: started_ms, observations: unpackEvidence(body) })
+    return [...known.values()]
+  }
+
+  async #anyCame(): Promise<boolean> {
+    const [row] = await this.database.query<{ any: boolean }>(
+      `select exists (select from attempts where thread not like 'id:%') or exists (select from attempts where mixed) as any`,
+    )
+    return row?.any ?? false
+  }
+}
+
+/** The people of threads with something new, by the names under which their attempts may be kept: by account, or as the organisation calls them. */
+function peopleIn(threads: ReadonlyMap<string, Asked>, org: Org): [person: string, asked: Asked][] {
+  const find = finderOf(org)
+  const people = new Map<string, Asked>()
+  for (const { fresh, fromMs, toMs } of threads.values()) {
+    const account = personOf(fresh)
+    if (account === null) continue
+    const known = find.person(account)
+    for (const name of new Set([readAccount(account).key, ...(known ? [readAccount(known.id).key] : [])])) {
+      const one = people.get(name)
+      people.set(name, { fresh: [], fromMs: Math.min(fromMs, one?.fromMs ?? Infinity), toMs: Math.max(toMs, one?.toMs ?? -Infinity) })
+    }
+  }
+  return [...people]
+}
