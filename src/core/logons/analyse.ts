@@ -63,7 +63,7 @@ const limitsOfUsual = new WeakMap<Usual, Map<string, Limits | null>>()
 /** Many attempts are held against the same usual: its limits are worked out once. */
 function limitsOf(usual: Usual, name: string): Limits | null {
   let limits = limitsOfUsual.get(usual)
-  if (!limits) limitsOfUsual.set(usual, (limits = new Map()))
+  if (!limits) limitsOfUsual.set(usual, (limits = new Map<string, Limits | null>()))
   let found = limits.get(name)
   if (found === undefined) {
     const series = usual.series[name]

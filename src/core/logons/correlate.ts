@@ -221,7 +221,7 @@ function followed(alive: readonly Group[], observation: Observation): Group | un
  * both none, are two.
  */
 function sameBegin(alive: readonly Group[], observation: Observation): Group | undefined {
-  const { attempt: id = null, timeMs, host, session, pool, kind } = observation
+  const { attempt: id = null, timeMs, session, pool, kind } = observation
   return alive.findLast(
     (group) =>
       (group.id === null) !== (id === null) &&

@@ -65,7 +65,12 @@ export class Histogram {
  * Quantiles of `n` values that are counted by bucket; `qs` in rising order.
  * @param zeros where zeros are not among the counts: so many there are, and no other value is in a bucket before `from`
  */
-export function quantilesIn(counts: Int32Array, n: number, qs: readonly number[], zeros?: { readonly before: number; readonly from: number }): number[] {
+export function quantilesIn(
+  counts: Int32Array,
+  n: number,
+  qs: readonly number[],
+  zeros?: { readonly before: number; readonly from: number },
+): number[] {
   const result: number[] = []
   let seen = zeros?.before ?? 0
   let bucket = (zeros?.from ?? 0) - 1
