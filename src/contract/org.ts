@@ -76,7 +76,14 @@ export type OrgFileText = z.input<typeof OrgFile>
 export const ORG_LISTS = ['people', 'groups', 'pools', 'hosts'] as const
 
 /** How many of each were told of. */
-export const OrgGiven = z.object({ people: z.number(), groups: z.number(), pools: z.number(), hosts: z.number() })
+export const OrgGiven = z.object({
+  people: z.number(),
+  groups: z.number(),
+  pools: z.number(),
+  hosts: z.number(),
+  /** The job that explains anew the logons that were read before and name what is known only now; null where there are none. */
+  anew: z.object({ job: z.string(), attempts: z.number() }).nullable(),
+})
 
 /** What a file would replace of one list. */
 export const OrgListLook = z.object({

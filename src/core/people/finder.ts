@@ -25,8 +25,33 @@ export function finderOf(org: Org): Finder {
   return finder
 }
 
+/** Names by which evidence may name somebody or something. */
+export interface Names {
+  /** Keys of accounts. */
+  readonly people: readonly string[]
+  /** Without their domain, in small letters. */
+  readonly hosts: readonly string[]
+}
+
+/** What an organisation knows that it did not know before: people by none of their names, hosts, and where hosts are. What has only changed is not among it. */
+export function newlyKnown(before: Org, after: Org): Names {
+  const find = finderOf(before)
+  return {
+    people: after.people.filter((one) => !namesOf(one).some((name) => find.person(name))).flatMap(namesOf),
+    hosts: after.hosts
+      .filter((one) => {
+        const known = find.host(one.id)
+        return !known || (['pool', 'zone', 'site', 'image'] as const).some((place) => one[place] && !known[place])
+      })
+      .map(({ id }) => shortHost(id).toLowerCase()),
+  }
+}
+
+/** The keys of somebody's accounts. */
+const namesOf = ({ id, accounts = [], sid }: OrgPerson): string[] => [id, ...accounts, ...(sid ? [sid] : [])].map((name) => readAccount(name).key)
+
 function makeFinder(org: Org): Finder {
-  const people = index(org.people, (one) => [one.id, ...(one.accounts ?? []), ...(one.sid ? [one.sid] : [])].map((name) => readAccount(name).key))
+  const people = index(org.people, namesOf)
   const pools = index(org.pools, ({ id, name }) => (name ? [id, name] : [id]))
   const hosts = index(org.hosts, ({ id }) => [id, shortHost(id)])
   const shares = index(org.shares ?? [], ({ id, path }) => [...(id ? [id] : []), plainPath(path)])

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { readAccount } from './account'
-import { finderOf, grantOf } from './finder'
+import { finderOf, grantOf, newlyKnown } from './finder'
 import { EMPTY_ORG, transitiveGroups, type Org } from './org'
 
 describe('an account', () => {
@@ -92,6 +92,24 @@ describe('names in evidence', () => {
     expect(paths.map((name) => find.share(name)?.id)).toEqual(['quay', 'quay', 'quay', 'quay'])
     expect(find.share(String.raw`\\hill-fs1\profiles\x`)?.path).toBe('//hill-fs1/profiles')
     expect([find.share(String.raw`\\quay-fs1\other`), find.share(''), find.share(null)]).toEqual([undefined, undefined, undefined])
+  })
+
+  it('are told apart into those that were known before and those that are known only now', () => {
+    const none = { people: [], groups: [], pools: [], hosts: [] }
+    expect(newlyKnown(org, org)).toEqual({ people: [], hosts: [] })
+    expect(newlyKnown(none, org)).toEqual({
+      people: ['p007', 'mara', 'mara.lindqvist', 's-1-5-21-1-2-3-1104', 'ole'],
+      hosts: ['th-01', 'th-02', '10.1.2.3'],
+    })
+    const later: Org = {
+      ...org,
+      // The same person under another id, one more, and one with another group.
+      people: [{ id: 'm.lindqvist', accounts: ['mara'] }, { id: 'aino' }, { id: 'ole', groups: ['halls'] }],
+      // One host says where it is, one is on another pool, one is new.
+      hosts: [{ id: 'TH-01', pool: 'halls', zone: 'Q1' }, { id: 'th-02', pool: 'other' }, { id: '10.1.2.3' }, { id: 'TH-09.larkmere.example' }],
+    }
+    expect(newlyKnown(org, later)).toEqual({ people: ['aino'], hosts: ['th-01', 'th-09'] })
+    expect(newlyKnown(later, { ...later, hosts: later.hosts.map((host) => ({ ...host, zone: 'Q2' })) }).hosts).toEqual(['th-02', '10.1.2.3', 'th-09'])
   })
 
   it('say whose container lies where, and which hosts a pool has, by its id or by what people call it', () => {

@@ -1,9 +1,11 @@
 import type { CohortFigures, CohortFilter, HitHour, Observation, PhaseAsk, PhaseFigures, Place } from '../../core/logons'
+import type { Names } from '../../core/people'
 import type { DatabaseLink } from '../db/open'
 import { askWorker } from '../shell/worker'
 import type { FoundSince } from './incident-desk'
 import type { Ingested } from './intake'
 import type { IntakeAsk, UploadProgress } from './intake-worker'
+import type { Again } from './known'
 
 /** The way from the thread that answers requests to the one that takes evidence in. */
 export interface Evidence {
@@ -11,7 +13,10 @@ export interface Evidence {
   upload(path: string, upload: string, nowMs: number): Promise<UploadProgress>
   cancel(upload: string): Promise<void>
   reconsider(nowMs: number): Promise<Ingested>
-  refresh(): Promise<void>
+  /** Reads again what the organisation looks like; says what is known only now. */
+  refresh(): Promise<Names>
+  /** Explains attempts again, the first ones first. */
+  explainAnew(attempts: readonly Again[], nowMs: number): Promise<Ingested>
   /** The incidents and single cases of a window. */
   incidents(fromMs: number, toMs: number): Promise<FoundSince>
   /** Hour by hour, how many logged on at a place and how many of them had a cause. */
@@ -37,6 +42,7 @@ export async function startEvidence(link: DatabaseLink, onProgress: (progress: U
     cancel: (upload) => worker.ask({ op: 'cancel', upload }),
     reconsider: (nowMs) => worker.ask({ op: 'reconsider', nowMs }),
     refresh: () => worker.ask({ op: 'refresh' }),
+    explainAnew: (attempts, nowMs) => worker.ask({ op: 'anew', attempts, nowMs }),
     incidents: (fromMs, toMs) => worker.ask({ op: 'incidents', fromMs, toMs }),
     hours: (scope, cause, fromMs, toMs) => worker.ask({ op: 'hours', scope, cause, fromMs, toMs }),
     cohort: (filter) => worker.ask({ op: 'cohort', filter }),

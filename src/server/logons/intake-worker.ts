@@ -8,6 +8,7 @@ import { EventLog } from '../../core/formats'
 import { eventLogNeeds, keepSids } from './event-maps'
 import { readEvidence } from './evidence-file'
 import { Intake } from './intake'
+import type { Again } from './known'
 
 /** The thread in which evidence is read and analysed. One message in, one answer out; uploads report on the way. */
 export type IntakeAsk =
@@ -15,6 +16,7 @@ export type IntakeAsk =
   | { op: 'upload'; path: string; upload: string; nowMs: number }
   | { op: 'cancel'; upload: string }
   | { op: 'reconsider'; nowMs: number }
+  | { op: 'anew'; attempts: readonly Again[]; nowMs: number }
   | { op: 'incidents'; fromMs: number; toMs: number }
   | { op: 'hours'; scope: readonly Place[]; cause: string; fromMs: number; toMs: number }
   | { op: 'cohort'; filter: CohortFilter }
@@ -114,6 +116,7 @@ async function answer(ask: IntakeAsk): Promise<unknown> {
     void keepPictures(ask.nowMs)
     return intake.reconsider(ask.nowMs)
   }
+  if (ask.op === 'anew') return intake.explainAnew(ask.attempts, ask.nowMs)
   if (ask.op === 'incidents') return intake.incidents(ask.fromMs, ask.toMs)
   if (ask.op === 'hours') return intake.hoursOf(ask.scope, ask.cause, ask.fromMs, ask.toMs)
   if (ask.op === 'cohort') return intake.cohort(ask.filter)

@@ -12,6 +12,7 @@ import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
 import { openServer } from '../db/postgres'
 import { listClocks } from './clocks'
+import { replaceOrg } from '../people/store'
 import { Intake } from './intake'
 import { unpackEvidence } from './pack'
 import { columnsOf, listAttempts, storyRow } from './store'
@@ -190,6 +191,53 @@ describe.each(engines)('intake on %s', (name, open) => {
       hours: whole.hours,
       findings: whole.findings,
     })
+  })
+
+  it('explains anew what was read before the organisation knew whom and which host it names', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    await database.exec(`truncate people, groups, pools, hosts; delete from facts where name = 'org'`)
+    await intake.refresh()
+    const fine = Array.from({ length: 30 }, (_, i) => logon({ id: `n${i}`, person: `LARKMERE\\crew${i}`, at: START_MS - (i + 1) * 600_000 })).flat()
+    const refused = logon({
+      id: 'r',
+      person: 'mara@larkmere.example',
+      phases: { broker: 900 },
+      outcome: 'failed',
+      marks: [['broker.refused', 'broker', 800]],
+    })
+    await intake.ingest([...fine, ...refused], NOW)
+    const of = async (id: string) =>
+      (
+        await database.query<{ person: string; zone: string | null; cause: string | null; thread: string; atMs: number }>(
+          'select person, zone, cause, thread, started_ms as "atMs" from attempts where id = $1',
+          [id],
+        )
+      )[0]
+    const counted = () => database.query('select sum(n)::integer as n, (select sum(n)::integer from usual_days) as usual from hours')
+    const countedBefore = await counted()
+    const before = await of('r')
+    expect(before).toMatchObject({ person: 'mara', zone: null })
+    expect(before?.cause).not.toBe('not-granted')
+    await replaceOrg(database, {
+      people: [
+        { id: 'p1', accounts: ['LARKMERE\\mara'], groups: [] },
+        ...Array.from({ length: 30 }, (_, i) => ({ id: `crew${i}`, groups: ['halls'] })),
+      ],
+      groups: [{ id: 'halls' }],
+      pools: [{ id: 'ticket-hall', grants: ['halls'] }],
+      hosts: [{ id: 'TH-Q1-04.larkmere.example', pool: 'ticket-hall', zone: 'Q1', site: 'quay' }],
+      shares: [],
+    })
+    const names = await intake.refresh()
+    expect([names.people.length, names.people.includes('mara'), names.hosts]).toEqual([32, true, ['th-q1-04']])
+    const all = await database.query<{ thread: string; atMs: number }>('select thread, started_ms as "atMs" from attempts order by started_ms')
+    await intake.explainAnew(all, NOW)
+    expect(await of('r')).toMatchObject({ person: 'p1', zone: 'Q1', cause: 'not-granted' })
+    expect(await of('n3')).toMatchObject({ zone: 'Q1', cause: null })
+    // Nobody is counted twice, and nothing is new when it is read once more.
+    expect(await counted()).toEqual(countedBefore)
+    expect(await intake.refresh()).toEqual({ people: [], hosts: [] })
   })
 
   it('merges two attempts that a late begin shows to be one, and parts what a late one shows to be two', async (context) => {

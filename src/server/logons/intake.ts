@@ -32,7 +32,7 @@ import {
   type PhaseFigures,
   type Place,
 } from '../../core/logons'
-import { EMPTY_ORG, type Org } from '../../core/people'
+import { EMPTY_ORG, newlyKnown, type Names, type Org } from '../../core/people'
 import type { Database } from '../db/database'
 import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
@@ -150,10 +150,16 @@ export class Intake {
     return result
   }
 
-  /** Reads again what the organisation looks like and what counts as slow. */
-  async refresh(): Promise<void> {
+  /** Reads again what the organisation looks like and what counts as slow. Says what is known now that was not known when it was read last. */
+  async refresh(): Promise<Names> {
+    const before = this.#org
     this.#org = await loadOrg(this.database)
     this.#desk.outdate()
+    await this.#refreshSlow()
+    return newlyKnown(before, this.#org)
+  }
+
+  async #refreshSlow(): Promise<void> {
     const [policy] = await this.database.query<{ settings: { slowSeconds: number; slowSecondsByPool: Record<string, number> } }>(
       'select settings from policy_versions order by version desc limit 1',
     )
@@ -180,6 +186,13 @@ export class Intake {
       )
     })
     return this.#ingest([], rows, nowMs, null)
+  }
+
+  /** Explains attempts again with what is known now. By start, the first ones first: those say what is usual for the others. */
+  explainAnew(attempts: readonly Again[], nowMs: number): Promise<Ingested> {
+    // Of what kind they are may have changed, and with it what is usual.
+    this.#usual.clear()
+    return this.#ingest([], attempts, nowMs, null)
   }
 
   /** Draws the hours that are over and have no picture, the newest first, one in each turn so that evidence never waits long. */

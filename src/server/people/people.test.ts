@@ -1,6 +1,8 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { makeWorld, type World } from '../containers/fixtures/world'
 import { scanShares } from '../containers/scan'
+import { readJob } from '../journal/store'
+import type { Context } from '../shell/context'
 import { peopleHandlers } from './routes'
 
 let world: World
@@ -117,7 +119,7 @@ describe('a directory that is brought up to date', () => {
   const changes = () => world.database.query<{ sentence: string; who: string }>('select sentence, who from changes order by at_ms, id')
 
   it('takes the place of what was known, and is in the journal; the same again changes nothing', async () => {
-    expect(await bring()).toEqual({ people: 2, groups: 2, pools: 1, hosts: 2 })
+    expect(await bring()).toEqual({ people: 2, groups: 2, pools: 1, hosts: 2, anew: null })
     await bring()
     expect(await world.database.query('select who, what, after from journal')).toEqual([
       { who: 'vaas', what: 'brought the directory up to date', after: '2 people, 2 groups, 1 pools, 2 hosts' },
@@ -155,10 +157,72 @@ describe('a directory that is brought up to date', () => {
       ],
     })
     expect(await find('tove')).toEqual([['person', 'tove']])
-    expect(await ask(people().orgFileGive, { body: file })).toEqual({ people: 2, groups: 2, pools: 1, hosts: 1 })
+    expect(await ask(people().orgFileGive, { body: file })).toEqual({ people: 2, groups: 2, pools: 1, hosts: 1, anew: null })
     expect([await find('tove'), await find('aino')]).toEqual([[], [['person', 'aino']]])
     await expect(ask(people().orgFileLook, { body: { ...file, people: [{ id: 'a' }, { id: 'A' }] } })).rejects.toMatchObject({
       code: 'request.invalid',
+    })
+  })
+
+  describe('with names that logons of before have', () => {
+    /** Brings a directory that tells of these names first; explains with what is handed in. */
+    async function bringNew(names: { people: string[]; hosts: string[] }, meanwhile: (context: Context) => Promise<void> = () => Promise.resolve()) {
+      const context = world.context()
+      const seen: string[][] = []
+      Object.assign(context.evidence, {
+        refresh: () => Promise.resolve(names),
+        explainAnew: async (rows: readonly { thread: string }[]) => {
+          seen.push(rows.map(({ thread }) => thread))
+          await meanwhile(context)
+          return { attempts: rows.length, pools: [] }
+        },
+      })
+      const { anew } = await ask(peopleHandlers(context).importOrg, { body: org() })
+      await context.jobs.settle()
+      return { seen, anew, job: anew && (await readJob(world.database, anew.job)) }
+    }
+
+    it('has those explained anew, the first ones first, and the journal says so', async () => {
+      await logons(
+        'mara',
+        Array.from({ length: 450 }, () => 'ready'),
+      )
+      await logons('aino', ['failed', 'failed'])
+      const { seen, anew, job } = await bringNew({ people: ['mara'], hosts: [] })
+      expect(anew?.attempts).toBe(450)
+      expect(seen.map((rows) => rows.length)).toEqual([400, 50])
+      expect([seen[0]?.[0], seen[1]?.at(-1)]).toEqual(['mara450', 'mara1'])
+      expect([job?.state, job?.steps[0]?.note]).toEqual(['done', '450 explained anew.'])
+      const entries = await world.database.query<{ what: string; who: string }>(`select what, who from journal where job = $1 order by at_ms`, [
+        anew?.job,
+      ])
+      expect(entries.map(({ what }) => what)).toEqual([
+        'began: Explain 450 logons anew that name what is known only now',
+        'finished: Explain 450 logons anew that name what is known only now',
+      ])
+    })
+
+    it('finds them by host, with its domain or without', async () => {
+      await logons('aino', ['ready'])
+      await world.database.exec(`update attempts set host = 'TH-1.larkmere.example'`)
+      expect((await bringNew({ people: [], hosts: ['th-1'] })).seen).toEqual([['aino1']])
+    })
+
+    it('leaves the rest as it is when somebody stops it', async () => {
+      await logons(
+        'mara',
+        Array.from({ length: 900 }, () => 'ready'),
+      )
+      const { seen, job } = await bringNew({ people: ['mara'], hosts: [] }, async ({ jobs, database }) => {
+        for (const { id } of await database.query<{ id: string }>(`select id from jobs where state = 'running'`)) jobs.cancel(id)
+      })
+      expect(seen).toHaveLength(1)
+      expect([job?.state, job?.steps[0]?.note]).toEqual(['cancelled', 'Stopped: 400 of 900 were explained anew, the others are as they were.'])
+    })
+
+    it('does nothing where no logon names them', async () => {
+      await logons('aino', ['ready'])
+      expect(await bringNew({ people: ['mara'], hosts: ['th-9'] })).toMatchObject({ seen: [], anew: null })
     })
   })
 

@@ -8,6 +8,7 @@ import { DAY_MS } from '../logons/model'
 import { writeJournal } from '../journal/store'
 import type { Context, Handlers } from '../shell/context'
 import { sendCsv } from '../shell/csv'
+import { explainAnew } from './explain-anew'
 import { replaceOrg } from './store'
 
 const like = (text: string) => `%${text.toLowerCase().replaceAll(/[\\%_]/g, '\\$&')}%`
@@ -27,7 +28,7 @@ export function peopleHandlers(
     refuseTwice(file)
     const { people, groups, pools, hosts } = file
     const changed = await replaceOrg(database, file, who, now())
-    await evidence.refresh()
+    const names = await evidence.refresh()
     live.tell('people')
     if (changed)
       await writeJournal(database, {
@@ -36,7 +37,8 @@ export function peopleHandlers(
         what: 'brought the directory up to date',
         after: `${people.length} people, ${groups.length} groups, ${pools.length} pools, ${hosts.length} hosts`,
       })
-    return { people: people.length, groups: groups.length, pools: pools.length, hosts: hosts.length }
+    const anew = await explainAnew(context, names, who)
+    return { people: people.length, groups: groups.length, pools: pools.length, hosts: hosts.length, anew }
   }
   return {
     async find({ input: { query } }) {

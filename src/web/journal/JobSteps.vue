@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { clockSeconds, duration, percent, size } from '../kit/format'
+import { clockSeconds, count, duration, percent, plural, size } from '../kit/format'
 import { call } from '../shell/api'
 
 /** A job as it goes: its steps with what each did, how far the present one is, and a way to stop it. */
@@ -30,6 +30,7 @@ const SIGNS = { waiting: '·', running: '…', done: '✓', failed: '×', skippe
       ><BProgress :value="(100 * job.progress.done) / job.progress.total" :aria-label="`Done: ${percent(job.progress.done / job.progress.total)}`" />
       <div class="quiet small">
         <template v-if="job.kind === 'limit-proof'">{{ duration(job.progress.done) }} of {{ duration(job.progress.total) }}</template
+        ><template v-else-if="job.kind === 'explain-anew'">{{ count(job.progress.done) }} of {{ plural(job.progress.total, 'logon') }}</template
         ><template v-else>{{ size(job.progress.done) }} of {{ size(job.progress.total) }} read</template>
       </div></template
     >

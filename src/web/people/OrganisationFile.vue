@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import type { OrgFileText } from '../../contract/org'
 import { count, plural } from '../kit/format'
+import JobSteps from '../journal/JobSteps.vue'
 import { call, problemWords } from '../shell/api'
 
 /** The organisation as a file (org.json): what giving it would replace, then giving it. */
@@ -57,7 +58,12 @@ async function picked(event: Event): Promise<void> {
     {{ plural(give.data.value.people, 'person', 'people') }}, {{ plural(give.data.value.groups, 'group') }},
     {{ plural(give.data.value.pools, 'pool') }} and {{ plural(give.data.value.hosts, 'host') }} are known now. Logons that come from now on are
     explained with it.
+    <template v-if="give.data.value.anew">
+      {{ plural(give.data.value.anew.attempts, 'logon') }} that came before {{ give.data.value.anew.attempts === 1 ? 'names' : 'name' }} whom or what
+      it did not know then:
+    </template>
   </p>
+  <JobSteps v-if="give.data.value?.anew" :id="give.data.value.anew.job" class="look" />
   <section v-if="file && lists" class="look" aria-label="What the file replaces">
     <h2>{{ file.name }} replaces</h2>
     <table class="plain">
