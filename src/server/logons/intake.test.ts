@@ -240,6 +240,40 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect(await intake.refresh()).toEqual({ people: [], hosts: [] })
   })
 
+  it('takes the share from where the container lies, where evidence does not say it', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    await database.exec(`truncate containers; delete from facts where name in ('org', 'homes')`)
+    const lies = (person: string, share: string) =>
+      database.query(
+        `insert into containers (id, share, file, person, format, kind, state, virtual_bytes, file_bytes, allocated_bytes, disk_bytes, modified_ms, findings)
+        values ($1 || $2, $1, 'f', $2, 'vhdx', 'dynamic', 'sound', 1, 1, 1, 1, 0, '[]')`,
+        [share, person],
+      )
+    await lies('p1', 'quay')
+    for (const share of ['quay', 'hill']) await lies('ole', share)
+    const people = ['ole', 'rut', 'ilse'].map((id) => ({ id }))
+    const containers = [{ person: 'rut', share: 'hill' }, { person: 'p1', share: 'hill' }, { person: 'ole', share: 'hill' }, { person: 'ilse' }]
+    await replaceOrg(database, { people: [{ id: 'p1', accounts: ['mara'] }, ...people], groups: [], pools: [], hosts: [], shares: [], containers })
+    await intake.refresh()
+    const shares = () => database.query<{ id: string; share: string | null }>('select id, share from attempts order by id')
+    const who = ['mara', 'ole', 'rut', 'ilse']
+    await intake.ingest([...who.flatMap((person) => logon({ id: person, person })), ...logon({ id: 'says', attrs: { share: 'far' } })], NOW)
+    expect(await shares()).toEqual([
+      { id: 'ilse', share: null },
+      { id: 'mara', share: 'quay' },
+      { id: 'ole', share: null },
+      { id: 'rut', share: 'hill' },
+      { id: 'says', share: 'far' },
+    ])
+    // It is moved; half a minute later it is known here.
+    await database.exec(`update containers set share = 'hill' where person = 'p1'`)
+    await intake.reconsider(NOW)
+    await intake.ingest(logon({ id: 'mara2', at: START_MS + 1_800_000 }), NOW)
+    expect((await shares()).find(({ id }) => id === 'mara2')).toEqual({ id: 'mara2', share: 'hill' })
+    await database.exec(`truncate containers, people; delete from facts where name in ('org', 'homes')`)
+  })
+
   it('merges two attempts that a late begin shows to be one, and parts what a late one shows to be two', async (context) => {
     if (!database) return context.skip()
     const intake = await fresh()

@@ -36,7 +36,7 @@ import { EMPTY_ORG, newlyKnown, type Names, type Org } from '../../core/people'
 import type { Database } from '../db/database'
 import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
-import { dayOf, HOUR_MS, loadOrg, loadUsual } from './model'
+import { dayOf, homesMark, HOUR_MS, loadHomes, loadOrg, loadUsual } from './model'
 import { keepClocks, recallClocks } from './clocks'
 import { asked, KnownAttempts, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
@@ -79,6 +79,7 @@ const MONTH_MS = 31 * 24 * HOUR_MS
  */
 export class Intake {
   #org: Org = EMPTY_ORG
+  #homesMark = ''
   #slow: { default: number; byPool: Record<string, number> } = { default: DEFAULT_SLOW_MS, byPool: {} }
   #usual = new Map<number, { before: UsualModel; today: UsualModel }>()
   #around = new Around()
@@ -135,8 +136,13 @@ export class Intake {
     return { ...this.#org, changes: await changesBetween(this.database, fromMs - MONTH_MS, toMs) }
   }
 
-  /** Changes are written by other wings; they are known here half a minute later. */
+  /** Changes, and where containers lie, are written by other wings; they are known here half a minute later. */
   async #lookForChanges(nowMs: number): Promise<void> {
+    const mark = await homesMark(this.database)
+    if (mark !== this.#homesMark) {
+      this.#homesMark = mark
+      this.#org = { ...this.#org, containers: await loadHomes(this.database) }
+    }
     const changes = await recentChanges(this.database, nowMs)
     const known = this.#org.changes ?? []
     if (changes.length === known.length && changes.every(({ id }, i) => known[i]?.id === id)) return
@@ -153,7 +159,8 @@ export class Intake {
   /** Reads again what the organisation looks like and what counts as slow. Says what is known now that was not known when it was read last. */
   async refresh(): Promise<Names> {
     const before = this.#org
-    this.#org = await loadOrg(this.database)
+    this.#homesMark = await homesMark(this.database)
+    this.#org = { ...(await loadOrg(this.database)), containers: await loadHomes(this.database) }
     this.#desk.outdate()
     await this.#refreshSlow()
     return newlyKnown(before, this.#org)

@@ -1,4 +1,4 @@
-import { EMPTY_ORG, type Org } from '../../core/people'
+import { EMPTY_ORG, readAccount, type Org } from '../../core/people'
 import type { Histogram } from '../../core/stats/histogram'
 import { packHistograms, unpackHistograms } from '../../core/stats/histogram'
 import { UsualModel } from '../../core/logons'
@@ -35,4 +35,27 @@ export async function loadOrg(handle: Queryable): Promise<Org> {
     (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'pool', pool, 'zone', zone, 'site', site, 'image', image, 'draining', draining))), '[]') from hosts) as hosts,
     (select coalesce(jsonb_agg(jsonb_strip_nulls(jsonb_build_object('id', id, 'path', path, 'zone', zone))), '[]') from shares) as shares`)
   return { ...(row ?? EMPTY_ORG), changes: await recentChanges(handle, Date.now()) }
+}
+
+type Homes = NonNullable<Org['containers']>
+
+/** Whose container lies on which share: as scans of the shares found it, else as the directory told it. Whoever has some on several shares is not among them. */
+export async function loadHomes(handle: Queryable): Promise<Homes> {
+  const [told] = await handle.query<{ value: Homes }>(`select value from facts where name = 'homes'`)
+  const found = await handle.query<{ person: string; share: string | null }>(
+    'select person, case when count(distinct share) = 1 then min(share) end as share from containers where person is not null group by person',
+  )
+  const scanned = new Set(found.map(({ person }) => person))
+  return [
+    ...found.flatMap(({ person, share }) => (share === null ? [] : [{ person, share }])),
+    ...(told?.value ?? []).filter(({ person }) => !scanned.has(readAccount(person).key)),
+  ]
+}
+
+/** Differs where containers have come, gone, or moved. */
+export async function homesMark(handle: Queryable): Promise<string> {
+  const [row] = await handle.query<{ mark: string }>(
+    `select count(*) || ' ' || coalesce(sum(hashtext(share || ' ' || person)), 0) as mark from containers where person is not null`,
+  )
+  return row?.mark ?? ''
 }

@@ -57,9 +57,13 @@ export async function replaceOrg(
       [JSON.stringify(org.hosts)],
     )
     await handle.query('delete from hosts where id <> all($1)', [org.hosts.map(({ id }) => id)])
-    await handle.query(`insert into facts values ('org', $1::jsonb) on conflict (name) do update set value = excluded.value`, [
-      JSON.stringify(fingerprint),
-    ])
+    const keep = (name: string, value: unknown) =>
+      handle.query(`insert into facts values ($1, $2::jsonb) on conflict (name) do update set value = excluded.value`, [name, JSON.stringify(value)])
+    await keep(
+      'homes',
+      (org.containers ?? []).filter(({ share }) => share !== undefined),
+    )
+    await keep('org', fingerprint)
   })
   return true
 }

@@ -59,8 +59,8 @@ async function picked(event: Event): Promise<void> {
     {{ plural(give.data.value.pools, 'pool') }} and {{ plural(give.data.value.hosts, 'host') }} are known now. Logons that come from now on are
     explained with it.
     <template v-if="give.data.value.anew">
-      {{ plural(give.data.value.anew.attempts, 'logon') }} that came before {{ give.data.value.anew.attempts === 1 ? 'names' : 'name' }} whom or what
-      it did not know then:
+      {{ plural(give.data.value.anew.attempts, 'logon') }} that came before {{ give.data.value.anew.attempts === 1 ? 'names' : 'name' }} people or
+      hosts that were not known then:
     </template>
   </p>
   <JobSteps v-if="give.data.value?.anew" :id="give.data.value.anew.job" class="look" />

@@ -24,6 +24,13 @@ const { data, isPending, error, refetch } = useQuery({
   queryFn: ({ signal }) => call('people', { query: { text: asked.value } }, signal),
   placeholderData: keepPreviousData,
 })
+/** Shown at once where nobody is known; it stays open when they are. */
+const directoryShown = ref(false)
+watch(
+  () => data.value?.total,
+  (total) => (directoryShown.value ||= total === 0),
+  { immediate: true },
+)
 const columns: Column<PersonLine>[] = [
   { key: 'name', title: 'Person', sort: (p) => p.name },
   { key: 'groups', title: 'Groups', sort: (p) => p.groups.join() },
@@ -49,7 +56,12 @@ const open = (person: PersonLine) => void router.push(`/people/${encodeURICompon
         >Export CSV</a
       >
     </div>
-    <details v-if="session.isAdministrator" class="directory" :open="data?.total === 0">
+    <details
+      v-if="session.isAdministrator"
+      class="directory"
+      :open="directoryShown"
+      @toggle="directoryShown = ($event.target as HTMLDetailsElement).open"
+    >
       <summary class="quiet">Where people, groups, pools and hosts come from</summary>
       <p class="quiet small">
         From the directory: sent by a program to <code>PUT /api/directory</code> with a token, or given here as a file. Both are
