@@ -1,7 +1,7 @@
-import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vitest/config'
+import { PLUGINS } from './vite.config.ts'
 
 export default defineConfig({
-  plugins: [vue()],
+  plugins: PLUGINS,
   test: { include: ['src/**/*.test.ts'], testTimeout: 60_000, hookTimeout: 120_000, pool: 'forks', maxWorkers: 2 },
 })

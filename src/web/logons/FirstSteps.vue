@@ -11,8 +11,7 @@ const session = useSession()
     <ol>
       <li>
         Tell the organisation, so that refusals, groups and places can be explained:
-        <RouterLink to="/people">give its directory as a file</RouterLink>, or have it sent to <code>PUT /api/directory</code>. Best before any
-        evidence.
+        <RouterLink to="/people">give its directory as a file</RouterLink>, or have it sent to <code>PUT /api/directory</code>.
       </li>
       <li>
         <RouterLink to="/logons">Give an evidence file</RouterLink>: event logs as the operating system exports them (XML), observations as NDJSON or

@@ -5,7 +5,7 @@ import { ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { PersonLine } from '../../contract/other'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { count, when } from '../kit/format'
+import { count, plural, when } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { addressOf, call } from '../shell/api'
 import { useSession } from '../shell/session'
@@ -45,8 +45,9 @@ const open = (person: PersonLine) => void router.push(`/people/${encodeURICompon
   <section class="work">
     <h1>People</h1>
     <div class="sub" v-if="data">
-      {{ count(data.total) }} people are known{{ data.people.length < data.total ? `; ${count(data.people.length)} are listed here` : '' }}. Spoiled
-      logons of the last 7 days cost them time.
+      {{ plural(data.total, 'person is', 'people are') }} known{{
+        data.people.length < data.total ? `; ${count(data.people.length)} are listed here` : ''
+      }}. Spoiled logons of the last 7 days cost them time.
     </div>
     <div class="toolbar">
       <BFormInput v-model="text" aria-label="Part of a name" placeholder="Part of a name or account" /><a

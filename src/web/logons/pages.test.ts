@@ -1,0 +1,340 @@
+// @vitest-environment happy-dom
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import type { AttemptLine, Finding, IncidentLine, Story, Today, UploadState } from '../../contract/logons'
+import type { Job } from '../../contract/other'
+import { clear, Problem, show, type Answers } from '../fixtures/page'
+import LogonsPage from './LogonsPage.vue'
+import StoryPage from './StoryPage.vue'
+import TodayPage from './TodayPage.vue'
+import UploadMargin from './UploadMargin.vue'
+
+const NOW_MS = Date.UTC(2026, 10, 23, 9)
+beforeEach(() => {
+  vi.useFakeTimers({ now: NOW_MS, toFake: ['Date'] })
+})
+afterEach(() => {
+  clear()
+  vi.useRealTimers()
+})
+
+const attempt = (id: string, more: Partial<AttemptLine> = {}): AttemptLine => ({
+  id,
+  person: 'mara',
+  name: 'Mara Lind',
+  host: 'TH-Q1-04',
+  pool: 'ticket-hall',
+  startedMs: NOW_MS - 3_600_000,
+  totalMs: 13_100,
+  usualMs: 12_000,
+  outcome: 'ready',
+  cause: null,
+  causeTitle: null,
+  lostMs: 0,
+  ...more,
+})
+const failed = attempt('f/1', {
+  outcome: 'failed',
+  totalMs: 90_000,
+  usualMs: null,
+  cause: 'container-held',
+  causeTitle: 'Container held by another session',
+  lostMs: 90_000,
+})
+const incident = (id: string, more: Partial<IncidentLine> = {}): IncidentLine => ({
+  id,
+  kind: 'incident',
+  cause: 'share-slow',
+  title: 'Share answers slowly',
+  scope: [{ dimension: 'share', value: 'quay' }],
+  sinceMs: NOW_MS - 7_200_000,
+  toMs: NOW_MS,
+  episodes: 1,
+  attempts: 46,
+  failed: 0,
+  people: 40,
+  lostMs: 46 * 60_000,
+  example: 'f/1',
+  change: null,
+  ...more,
+})
+const finding: Finding = {
+  id: 'container-held',
+  title: 'Container held by another session',
+  confidence: 0.97,
+  sentence: 'The container is still held by a session on TH-Q2-01 that is gone.',
+  toPerson: 'Your profile is still in use elsewhere.',
+  evidence: [
+    { for: true, weight: 6, sentence: 'The share refused: it is in use.', detail: 'STATUS_SHARING_VIOLATION' },
+    { for: false, weight: 1, sentence: 'No retry was recorded.' },
+  ],
+  remedy: { kind: 'release-hold', label: 'Release the container', explanation: 'After TH-Q2-01 says that the session is gone.', target: 'mara' },
+  logOdds: { prior: -3, withEvidence: 4 },
+}
+const story = (more: Partial<Story> = {}): Story => ({
+  ...failed,
+  account: 'LARKMERE\\mara',
+  session: '7',
+  attrs: { network: 'office', share: 'quay', image: '2026.11', first: false },
+  phases: [
+    { phase: 'broker', startMs: 0, endMs: 600, ended: true, code: null, host: 'TH-Q1-04' },
+    { phase: 'container', startMs: 600, endMs: 90_000, ended: true, code: 'STATUS_SHARING_VIOLATION', host: 'TH-Q1-04' },
+  ],
+  parts: [],
+  marks: [{ atMs: 900, code: 'STATUS_SHARING_VIOLATION', number: '0xC0000043', says: 'The file is in use.', phase: 'container', text: null }],
+  blame: [
+    { phase: 'broker', fromMs: 0, toMs: 600 },
+    { phase: 'container', fromMs: 600, toMs: 90_000 },
+  ],
+  shares: [
+    { phase: 'broker', ms: 600 },
+    { phase: 'container', ms: 89_400 },
+  ],
+  usual: null,
+  excess: [],
+  slowMs: 45_000,
+  diagnosis: { cause: finding, others: [{ id: 'share-slow', title: 'Share answers slowly', confidence: 0.02 }] },
+  oddities: [],
+  observations: 5,
+  colleagues: { fromMs: NOW_MS - 5_400_000, toMs: NOW_MS - 1_800_000, totalMs: [12_000, 14_000], outcome: [0, 0], id: ['c1', 'c2'] },
+  last: [failed],
+  alike: null,
+  ...more,
+})
+const today = (more: Partial<Today> = {}): Today => ({
+  fromMs: NOW_MS - 86_400_000,
+  toMs: NOW_MS,
+  nowMs: NOW_MS,
+  logons: 1234,
+  byOutcome: { ready: 1200, failed: 4, slow: 20, degraded: 2, open: 8 },
+  medianMs: 14_200,
+  usualMedianMs: 13_000,
+  lostMs: 2_700_000,
+  worstFromMs: NOW_MS - 7_200_000,
+  worstToMs: NOW_MS - 3_600_000,
+  band: [],
+  dots: { atMs: [], totalMs: [], outcome: [], id: [], shownOf: 0 },
+  incidents: [incident('i1')],
+  incidentsFromMs: null,
+  newestMs: NOW_MS - 60_000,
+  ...more,
+})
+
+describe('logons', () => {
+  const answers: Answers = { attempts: { attempts: [attempt('a1'), failed], next: null }, uploads: { uploads: [] } }
+
+  it('are lines with what they took, beside what is usual, and the cause', async () => {
+    const page = await show(LogonsPage, { answers, at: '/logons' })
+    expect(page.rows('[aria-label=Logons]').map((row) => row.replace(/^[^|]*\| /, ''))).toEqual([
+      'Mara Lind | 09:00:00 | 13 s | 12 s | ticket-hall TH-Q1-04 | ',
+      'Mara Lind | 09:00:00 | 1 min 30 s | – | ticket-hall TH-Q1-04 | Container held by another session',
+    ])
+    await page.click('tbody tr', /held/)
+    await page.until(() => expect(page.router.currentRoute.value.path).toBe('/logons/f%2F1'))
+  })
+
+  it('are asked for as the address says: filters, order, and either the window or a stretch', async () => {
+    const page = await show(LogonsPage, { answers, at: '/logons?outcome=failed&share=quay&sort=lost' })
+    expect(page.asked.find(({ name }) => name === 'attempts')?.query).toEqual({
+      outcome: 'failed',
+      share: 'quay',
+      sort: 'lost',
+      fromMs: String(NOW_MS - 86_400_000),
+      toMs: String(NOW_MS),
+      limit: '100',
+    })
+    expect(page.one('a', 'Export CSV').getAttribute('href')).toContain('outcome=failed&share=quay&sort=lost')
+    await page.click('[aria-label="Any share"]')
+    expect(page.router.currentRoute.value.query).toEqual({ outcome: 'failed', sort: 'lost' })
+    clear()
+    const part = await show(LogonsPage, { answers, at: '/logons?from=1000&to=2000' })
+    expect(part.asked.find(({ name }) => name === 'attempts')?.query).toMatchObject({ fromMs: '1000', toMs: '2000', sort: 'started' })
+    await part.click('[aria-label="Any time of the window"]')
+    expect(part.router.currentRoute.value.query).toEqual({})
+  })
+
+  it('of an evidence file are all of it, whatever the window, and the file is called by its name', async () => {
+    const page = await show(LogonsPage, { answers: { ...answers, uploads: { uploads: [upload('u1')] } }, at: '/logons?upload=u1' })
+    expect(page.asked.find(({ name }) => name === 'attempts')?.query).toEqual({ upload: 'u1', sort: 'started', limit: '100' })
+    await page.until(() => expect(page.one('.chip').textContent.replaceAll(/\s+/g, ' ')).toContain('evidence file november.ndjson'))
+    expect(page.rows('[aria-label=Logons]')[0]).toContain('23 Nov')
+  })
+
+  it('say what to do where none matches', async () => {
+    const page = await show(LogonsPage, { answers: { ...answers, attempts: { attempts: [], next: null } }, at: '/logons' })
+    expect(page.text()).toContain('No logon matches. Take away a filter or choose a longer window')
+  })
+})
+
+const upload = (id: string, more: Partial<UploadState> = {}): UploadState => ({
+  id,
+  name: 'november.ndjson',
+  state: 'done',
+  bytes: 4_000_000,
+  bytesRead: 4_000_000,
+  observations: 15_056,
+  refused: 2,
+  attempts: 947,
+  startedMs: NOW_MS - 60_000,
+  endedMs: NOW_MS,
+  firstMs: NOW_MS - 8 * 86_400_000,
+  lastMs: NOW_MS - 86_400_000,
+  sentence: '15,056 records were read, 2 refused.',
+  faults: [
+    { line: 12, byte: 900, code: 'line.json', reason: 'not valid JSON', excerpt: '{' },
+    { line: null, byte: null, code: 'record.future', reason: 'time is more than a day ahead', excerpt: '' },
+  ],
+  ...more,
+})
+
+describe('evidence files', () => {
+  it('tell what came of each, what was refused and why, and lead to the time that they are of', async () => {
+    const page = await show(UploadMargin, { answers: { uploads: { uploads: [upload('u1')] }, uploadState: upload('u1') } })
+    expect(page.one('button.one').textContent.replaceAll(/\s+/g, ' ')).toContain('15,056 records, 2 refused')
+    await page.click('button.one')
+    await page.until(() => expect(page.text()).toContain('947 logons came of it'))
+    expect(page.all('li').map((one) => one.textContent.replaceAll(/\s+/g, ' ').trim())).toEqual([
+      'line 12 not valid JSON',
+      'file time is more than a day ahead',
+    ])
+    const to = page.one('a', /needs a decision in them/).getAttribute('href')
+    expect(decodeURIComponent(to ?? '')).toMatch(/^\/\?window=2026-11-15T09:00Z\/2026-11-22T09:01Z$/)
+    expect(page.one('a', /Download all/).getAttribute('href')).toBe('/api/uploads/u1/refused.csv')
+  })
+
+  it('that are being read say how far, and are stopped', async () => {
+    const reading = upload('u1', { state: 'reading', bytesRead: 1_000_000, firstMs: null, lastMs: null, endedMs: null })
+    const page = await show(UploadMargin, { answers: { uploads: { uploads: [reading] }, uploadState: reading, uploadCancel: reading } })
+    expect(page.one('button.one').textContent).toContain('reading, 25 %')
+    await page.click('button.one')
+    await page.click('button', 'Stop reading')
+    expect(page.asked.filter(({ name }) => name === 'uploadCancel').map(({ params }) => params)).toEqual([{ id: 'u1' }])
+  })
+
+  it('are given by those who may', async () => {
+    const page = await show(UploadMargin, { answers: { uploads: { uploads: [] } }, role: 'viewer' })
+    expect(page.text()).toContain('Your role may look at evidence, not give any.')
+    expect(page.all('input[type=file]')).toEqual([])
+  })
+})
+
+describe('today', () => {
+  const answers: Answers = { today: today(), story: story() }
+
+  it('says how many were spoiled, what they cost, and what needs a decision', async () => {
+    const page = await show(TodayPage, { answers })
+    expect(page.one('h1').textContent.replaceAll(/\s+/g, ' ').trim()).toBe('1,234 logons in the last 24 h, 26 of them spoiled')
+    expect(page.one('.sub').textContent).toBe(
+      "median 14 s (usual 13 s) · 4 failed · 2 on a temporary profile · 20 slow · 8 under way · 45 min of people's time lost, most of it between 08:00 and 09:00",
+    )
+    expect(page.one('.incidents li').textContent.replaceAll(/\s+/g, ' ')).toContain('Share answers slowly: quay')
+    await page.until(() => expect(page.one('aside').textContent).toContain('The container is still held'))
+    expect(page.one('aside a', /46 logons with this cause/).getAttribute('href')).toBe('/logons?cause=share-slow&share=quay')
+    expect(page.one('aside a', /Why here/).getAttribute('href')).toBe('/incidents/i1')
+  })
+
+  it('lists the smaller ones when asked, single cases by themselves', async () => {
+    const incidents = [
+      ...Array.from({ length: 14 }, (_, i) => incident(`i${i}`, { title: `Trouble ${i}` })),
+      incident('s', { kind: 'single', title: 'Poor line', scope: [] }),
+    ]
+    const page = await show(TodayPage, { answers: { ...answers, today: today({ incidents }) } })
+    expect([page.all('.incidents li').length, page.all('h2', 'Single cases').length]).toEqual([11, 1])
+    await page.click('button', 'All, also smaller ones')
+    expect(page.all('.incidents li')).toHaveLength(15)
+    await page.click('.incidents button', /Poor line/)
+    expect(page.all('aside a', /Why here/)).toEqual([])
+  })
+
+  it('says so where all was as usual, and where nobody logged on', async () => {
+    const quiet = await show(TodayPage, { answers: { ...answers, today: today({ incidents: [], byOutcome: { ready: 1234 }, lostMs: 0 }) } })
+    expect(quiet.one('h1').textContent).toContain('none of them spoiled')
+    expect(quiet.text()).toContain('Nothing. All logons were as usual.')
+    clear()
+    const none = today({ logons: 0, byOutcome: {}, incidents: [], newestMs: NOW_MS - 40 * 86_400_000 })
+    const page = await show(TodayPage, { answers: { ...answers, today: none } })
+    expect(page.text()).toContain('No logon in the last 24 h')
+    expect(decodeURIComponent(page.one('a', /look at the 24 h before it/).getAttribute('href') ?? '')).toMatch(/window=2026-10-13T.*\/2026-10-14T/)
+    clear()
+    const first = await show(TodayPage, { answers: { ...answers, today: today({ logons: 0, byOutcome: {}, incidents: [], newestMs: null }) } })
+    expect(first.text()).toContain('No logon is known yet. These bring the first ones:')
+  })
+
+  it('asks for the window of the address', async () => {
+    const page = await show(TodayPage, { answers, at: '/?window=2026-11-01T00:00:00.000Z/2026-11-03T00:00:00.000Z' })
+    expect(page.asked.find(({ name }) => name === 'today')?.query).toEqual({
+      fromMs: String(Date.UTC(2026, 10, 1)),
+      toMs: String(Date.UTC(2026, 10, 3)),
+    })
+  })
+})
+
+describe('the story of a logon', () => {
+  const shown = (one: Story, role: 'viewer' | 'help-desk' | 'administrator' = 'help-desk', more: Answers = {}) =>
+    show(StoryPage, { answers: { story: one, ...more }, role, at: '/logons/f%2F1', props: { id: one.id } })
+
+  it('says who, where, how it ended and why, with evidence for and against', async () => {
+    const page = await shown(story())
+    expect(page.one('h1').textContent.replaceAll(/\s+/g, ' ').trim()).toMatch(/Mara Lind could not log on, after 1 min 30 s/)
+    expect(page.one('.sub').textContent.replaceAll(/\s+/g, ' ')).toMatch(/ticket-hall.*host TH-Q1-04.*share quay.*image 2026\.11.*from office/)
+    const margin = page.one('aside').textContent.replaceAll(/\s+/g, ' ')
+    for (const words of [finding.sentence, 'The share refused: it is in use.', 'No retry was recorded.', 'Share answers slowly', finding.toPerson])
+      expect(margin).toContain(words)
+    expect(page.text()).toContain('Everything that was reported: 5 records, 4 attributes')
+  })
+
+  it.each([
+    ['ready', 'logged on in 13 s'],
+    ['slow', 'logged on slowly, in 13 s'],
+    ['degraded', 'logged on without their profile, in 13 s'],
+    ['abandoned', 'gave up after 13 s'],
+    ['open', 'is logging on, 13 s so far'],
+  ] as const)('of one that is %s says so', async (outcome, words) => {
+    const page = await shown(story({ outcome, totalMs: 13_100, diagnosis: { cause: null, others: [] } }))
+    expect(page.one('h1').textContent.replaceAll(/\s+/g, ' ')).toContain(words)
+  })
+
+  it('runs the remedy where the role includes it, and shows its steps', async () => {
+    const job: Job = {
+      id: 'j1',
+      kind: 'release-hold',
+      title: 'Release the container',
+      target: 'mara',
+      state: 'done',
+      author: 'vaas',
+      startedMs: NOW_MS,
+      endedMs: NOW_MS,
+      steps: [{ title: 'Release the hold', state: 'done', note: 'released', atMs: NOW_MS }],
+      outcome: { sentence: 'Their next logon was ready after 12.8 s.', attempt: 'a2' },
+      progress: null,
+    }
+    const page = await shown(story(), 'help-desk', { remedy: job, job })
+    await page.click('aside button', 'Release the container')
+    await page.until(() => expect(page.one('aside').textContent).toContain('Their next logon was ready after 12.8 s.'))
+    expect(page.asked.find(({ name }) => name === 'remedy')?.params).toEqual({ id: 'f/1' })
+    clear()
+    const looked = await shown(story(), 'viewer')
+    expect(looked.one<HTMLButtonElement>('aside button', 'Release the container').disabled).toBe(true)
+    expect(looked.one('aside').textContent).toContain('Your role does not include this.')
+  })
+
+  it('restarts a host only when it was said that sessions end, and says why it was refused', async () => {
+    const restart = {
+      ...finding,
+      remedy: { kind: 'restart-host' as const, label: 'Restart TH-Q1-04', explanation: 'Sessions end.', target: 'TH-Q1-04' },
+    }
+    const page = await shown(story({ diagnosis: { cause: restart, others: [] } }), 'administrator', {
+      remedy: () => new Problem(409, 'TH-Q1-04 is being restarted already.'),
+    })
+    const button = page.one<HTMLButtonElement>('aside button', 'Restart TH-Q1-04')
+    expect(button.disabled).toBe(true)
+    await page.click('aside input[type=checkbox]')
+    expect(button.disabled).toBe(false)
+    await page.click('aside button', 'Restart TH-Q1-04')
+    await page.until(() => expect(page.one('[role=alert]').textContent).toContain('TH-Q1-04 is being restarted already.'))
+  })
+
+  it('says so where the logon is not known', async () => {
+    const page = await shown(story(), 'viewer', { story: () => new Problem(404, 'No logon has this id.') })
+    expect(page.text()).toContain('No logon has this id.')
+  })
+})
