@@ -92,7 +92,7 @@ export class PlaceKinds {
     return this.#table[kind * STRIDE + UNREPORTED] ?? 0
   }
 
-  /** From now on, sameAs() compares with these. */
+  /** From now on, sameAs() compares with these. To be said again when a kind came meanwhile: it may have a value that nothing had before. */
   compareWith(places: Places): void {
     for (let d = 0; d < WIDTH; d++) this.#own[d] = this.known(places[DIMENSIONS[d] as Dimension])
     this.#same.fill(-1, 0, this.size)

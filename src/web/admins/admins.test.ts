@@ -84,8 +84,7 @@ describe('the first account', () => {
   it('says each thing that is wrong', async () => {
     const page = await show(FirstPage, {
       answers: {
-        firstAccount: () =>
-          new Problem(400, 'The request is not as it should be.', [{ path: 'password', sentence: 'a password has at least 12 characters' }]),
+        firstAccount: () => new Problem(400, 'name: a name begins with a letter or digit; password: a password has at least 12 characters'),
       },
       path: '/first',
       at: '/first',
