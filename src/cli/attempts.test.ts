@@ -53,6 +53,25 @@ describe('attempts of evidence larger than memory', () => {
     )
   })
 
+  it('are those of whoever is named in a session, where others only say which', async () => {
+    const some = [0, 1, 2, 3, 4, 5].flatMap((i) =>
+      logon({ person: `p${i % 3}`, host: `H-${i % 2}`, at: START_MS + i * HOUR })
+        .map((o) => ({ ...o, session: String(i % 2) }))
+        .map((o, at) => (at > 3 ? { ...o, person: undefined } : o)),
+    )
+    const whole = correlate(some, Math.max(...some.map(endOf))).map(({ attempt }) => attempt)
+    expect(whole.map(({ person, totalMs }) => [person, totalMs])).toEqual([0, 1, 2, 0, 1, 2].map((i) => [`p${i}`, 13_100]))
+    for (const waiting of [8, 30, 400]) expect(await inLittleMemory(some, waiting)).toEqual({ attempts: whole, reads: 1 })
+    // In any order, also where names come after what has none was given out.
+    await fc.assert(
+      fc.asyncProperty(fc.shuffledSubarray(some, { minLength: some.length }), fc.integer({ min: 4, max: 40 }), async (shuffled, waiting) => {
+        expect((await inLittleMemory(shuffled, waiting)).attempts).toEqual(whole)
+      }),
+    )
+    const byFile = [...some.filter(({ person }) => person), ...some.filter(({ person }) => !person)]
+    for (const files of [byFile, [...byFile].reverse()]) expect((await inLittleMemory(files, 8)).attempts).toEqual(whole)
+  })
+
   it('need one reading where the evidence is in order, and two where it is not', async () => {
     const ordered = [...evidence].sort((a, b) => a.timeMs - b.timeMs)
     expect(await inLittleMemory(ordered, 60)).toEqual({ attempts: expected, reads: 1 })

@@ -30,8 +30,8 @@ export async function attemptsOf(
       gatherer.add(observation)
     })
     gatherer.end()
-    const { late, newestMs } = gatherer
-    if (late.size > 0) await readAgain(read, late, newestMs, folder, kept)
+    const { late, newestMs, sessions } = gatherer
+    if (late.size > 0) await readAgain((take) => read((one) => take(sessions.name(one))), late, newestMs, folder, kept)
     return { attempts: attemptsIn(kept.inOrder(), late), dispose }
   } catch (error) {
     dispose()

@@ -50,8 +50,8 @@ export function readObservation(value: unknown, clean = false, before: Partial<O
     text: readText('text', record.text, clean),
     attrs: attrs === undefined || attrs === null ? undefined : readAttrs(attrs, clean),
   }
-  if (result.attempt === undefined && result.person === undefined)
-    throw new Refusal('record.nobody', 'neither attempt nor person is given: the record cannot be matched to anything')
+  if (result.attempt === undefined && result.person === undefined && (result.host === undefined || result.session === undefined))
+    throw new Refusal('record.nobody', 'neither attempt nor person is given, nor a session on a host: the record cannot be matched to anything')
   return result
 }
 

@@ -65,6 +65,20 @@ describe('correlate', () => {
       expect(new Set(both.map(({ id }) => id)).size).toBe(2)
     })
 
+    it('takes what only names the session for that of whoever is named in it', () => {
+      const whole = logon({}).map((o) => ({ ...o, session: '7' }))
+      const other = logon({ person: 'jonas', at: START_MS + 3_600_000 }).map((o) => ({ ...o, session: '7' }))
+      const half = (list: Observation[]) => list.map((o) => (onHost(o) ? { ...o, person: undefined } : o))
+      expect(attempts([...half(other), ...half(whole)])).toEqual(attempts([...whole, ...other]))
+      // With an id that only the others know, in a session that nobody else had, and too late to be of theirs.
+      const withId = half(whole).map((o) => (onHost(o) ? o : { ...o, attempt: 'a1' }))
+      expect(attempts(withId)).toMatchObject([{ id: 'a1', person: 'mara', totalMs: 13_100, observations: whole.length }])
+      const elsewhere = half(whole).map((o) => (onHost(o) ? { ...o, session: '8' } : o))
+      expect(attempts(elsewhere).map(({ person }) => person)).toEqual(['mara', null])
+      const late = half(whole).map((o) => (onHost(o) ? { ...o, timeMs: o.timeMs + 3_000_000 } : o))
+      expect(attempts(late).map(({ person }) => person)).toEqual(['mara', null])
+    })
+
     it('keeps what nobody is named in by host and session', () => {
       const nameless = [...logon({}), ...logon({ host: 'BO-H1-03' })].map((o) => ({ ...o, person: undefined }))
       expect(attempts(nameless).map(({ person, totalMs }) => [person, totalMs])).toEqual([

@@ -3,6 +3,7 @@ import { shortHash } from '../stats/hash'
 import { assemble } from './assemble'
 import type { Attempt } from './attempt'
 import { isOnHost, observationKey, type Observation } from './observation'
+import { nameBySession } from './sessions'
 
 /** An attempt without an end, and without anything new for this long, is over. (formats: 15 minutes) */
 export const SILENCE_MS = 15 * 60_000
@@ -13,8 +14,11 @@ export const SILENCE_MS = 15 * 60_000
  */
 export function threadKey({ attempt, person, host, session }: Observation): string {
   if (attempt) return `id:${attempt}`
-  return person ? personThread(person) : `hs:${(host ?? '').toLowerCase()}|${session ?? ''}`
+  return person ? personThread(person) : sessionThread(host, session)
 }
+
+/** The key of the thread of a session on a host. */
+export const sessionThread = (host = '', session = ''): string => `hs:${host.toLowerCase()}|${session}`
 
 /** The key of the thread of a person. */
 export const personThread = (account: string): string => `p:${readAccount(account).key}`
@@ -74,7 +78,7 @@ export interface Correlated {
  * @param nowMs the newest moment known; an attempt silent for 15 minutes before it is no longer open
  */
 export function correlate(observations: Iterable<Observation>, nowMs: number): Correlated[] {
-  return correlateThreads(intoThreads(observations), nowMs).sort(
+  return correlateThreads(intoThreads(nameBySession([...observations])), nowMs).sort(
     (a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1),
   )
 }

@@ -11,11 +11,13 @@ import {
   meetings,
   personThread,
   personThreadOf,
+  sessionThread,
   SILENCE_MS,
   threadKey,
   type Correlated,
 } from './correlate'
 import type { Observation } from './observation'
+import { isNameless, Sessions } from './sessions'
 
 /** So many observations wait, about, before the threads that were quiet longest are put together. */
 export const MOST_WAITING = 40_000
@@ -50,6 +52,10 @@ export class Gatherer {
   #lot = 0
   /** From when on the observations of the last lots are. */
   #lotsFromMs: number[] = []
+  /** Who had which session. */
+  readonly sessions = new Sessions()
+  /** Whether any observation only says which session it is of. */
+  #nameless = false
   /** Until when the attempts reach that were given out, by thread. */
   readonly #finished = new Moments()
   /** The same of those that have an id, by the thread of their person. */
@@ -89,6 +95,7 @@ export class Gatherer {
     this.#count += this.#waiting.length
     this.#lot++
     this.#lotsFromMs = [...this.#lotsFromMs, this.#waiting.reduce((first, { timeMs }) => Math.min(first, timeMs), Infinity)].slice(-QUIET_LOTS)
+    this.#nameWaiting()
     for (const [key, observations] of intoThreads(this.#waiting)) {
       const thread = this.#threads.get(key)
       if (this.#finished.size > 0) this.#watch(key, observations)
@@ -101,10 +108,26 @@ export class Gatherer {
     this.#waiting = []
   }
 
+  /** Names whom those observations speak of that only say in which session, also of those that wait from before. */
+  #nameWaiting(): void {
+    if (!this.#nameless) {
+      if (!this.#waiting.some(isNameless)) return
+      this.#nameless = true
+      for (const { observations } of this.#threads.values()) this.sessions.learn(observations)
+    }
+    this.sessions.learn(this.#waiting)
+    for (const key of new Set(this.#waiting.map(({ person, host, session }) => (person && session ? sessionThread(host, session) : '')))) {
+      for (const one of this.#threads.get(key)?.observations ?? []) this.#waiting.push(one)
+      this.#threads.delete(key)
+    }
+    this.#waiting = this.#waiting.map((one) => this.sessions.name(one))
+  }
+
   /** Notes a thread as late when an attempt of it that was given out could have had these observations. */
   #watch(key: string, observations: readonly Observation[]): void {
     const hash = quickHash(key)
     const near = (untilMs: number | undefined) => untilMs !== undefined && observations.some((o) => o.timeMs <= untilMs + 2 * SILENCE_MS)
+    if (this.#nameless) this.#watchSessions(observations, near)
     if (!hasId(key)) {
       if (near(this.#finished.get(hash)) || near(this.#finishedWithId.get(hash))) this.late.add(hash)
       return
@@ -117,7 +140,19 @@ export class Gatherer {
     if (near(this.#finished.get(theirs))) this.late.add(theirs)
   }
 
+  /** What only says which session it is of, and was given out by itself, may be of somebody who is named in that session now. */
+  #watchSessions(observations: readonly Observation[], near: (untilMs: number | undefined) => boolean): void {
+    for (const { person, host, session } of observations) {
+      if (!person || !host || !session) continue
+      const unnamed = quickHash(sessionThread(host, session))
+      if (!near(this.#finished.get(unnamed))) continue
+      this.late.add(unnamed)
+      this.late.add(quickHash(personThread(person)))
+    }
+  }
+
   #give({ thread, observations, attempt }: Correlated): void {
+    this.sessions.add(attempt.account, attempt.host, attempt.session, attempt.startedAtMs, attempt.startedAtMs + attempt.totalMs)
     const hash = quickHash(thread)
     const withId = hasId(thread)
     const named = withId ? personThreadOf(observations) : thread

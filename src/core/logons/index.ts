@@ -1,6 +1,7 @@
 export * from './analyse'
 export * from './around'
 export * from './places'
+export * from './sessions'
 export * from './attempt'
 export * from './batch'
 export * from './blame'

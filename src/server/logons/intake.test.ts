@@ -306,6 +306,10 @@ describe.each(engines)('intake on %s', (name, open) => {
         .map((o) => (o.attempt ? { ...o, person: undefined } : o))
         .map((o, i) => (i === 4 ? { ...o, person: 'jonas' } : o)),
       ...logon({ id: 'r1', person: 'rut' }),
+      // The host only says which session it is.
+      ...logon({ person: 'ilse', host: 'BO-H1-03' })
+        .map((o) => ({ ...o, session: '4' }))
+        .map((o, i) => (i > 3 ? { ...o, person: undefined } : o)),
     ]
     const bare = (attempts: readonly { id: string; account: string | null; host: string | null; total: number; n: number; outcome: string }[]) =>
       [...attempts].sort((a, b) => (a.id < b.id ? -1 : 1))
@@ -319,7 +323,7 @@ describe.each(engines)('intake on %s', (name, open) => {
         n: observations.length,
       })),
     )
-    expect(expected).toHaveLength(5)
+    expect(expected).toHaveLength(6)
     await fc.assert(
       fc.asyncProperty(
         fc.shuffledSubarray(list, { minLength: list.length }),

@@ -15,6 +15,7 @@ import {
   isExact,
   kindOf,
   measure,
+  nameBySession,
   neighbourOf,
   offIn,
   OrdinaryModel,
@@ -232,9 +233,8 @@ export class Intake {
   async #prepare(observations: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
     const threads = asked(observations, again)
     const known = await this.#known.of(threads, this.#org, () => this.#writing)
-    const all = intoThreads(known.flatMap((one) => one.observations))
-    for (const [thread, { fresh }] of threads) if (fresh.length > 0) all.set(thread, [...(all.get(thread) ?? []), ...fresh])
-    const timed = correlateThreads(all, nowMs)
+    const all = [...known.flatMap((one) => one.observations), ...observations]
+    const timed = correlateThreads(intoThreads(nameBySession(all)), nowMs)
     this.#clocks ??= new ClockWatch(await recallClocks(this.database))
     const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
     const found = timed.map(({ attempt, thread, observations }): Found => {

@@ -1,4 +1,4 @@
-import { endOf, hasId, personOf, SILENCE_MS, threadKey, type Observation } from '../../core/logons'
+import { endOf, hasId, isNameless, personOf, sessionThread, SILENCE_MS, threadKey, type Observation } from '../../core/logons'
 import { finderOf, readAccount, type Org } from '../../core/people'
 import type { Database } from '../db/database'
 import { unpackEvidence } from './pack'
@@ -70,6 +70,8 @@ export class KnownAttempts {
     await written()
     this.#anyWithout ??= await this.#anyCame()
     const people = this.#anyWithout ? peopleIn(threads, org) : []
+    const { nameless, named } = this.#anyWithout ? sessionsIn(threads) : { nameless: [], named: [] }
+    without.push(...named)
     const extent = (list: readonly (readonly [string, Asked])[]) => [
       list.map(([name]) => name),
       list.map(([, { fromMs }]) => Math.floor(fromMs)),
@@ -95,6 +97,15 @@ export class KnownAttempts {
             extent(people),
           )
         : [],
+      nameless.length
+        ? query(
+            `unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[]) as asked (host, from_ms, to_ms, session)
+            join attempts a on a.host = asked.host and a.session = asked.session
+              and a.started_ms between asked.from_ms - ${DAY_MS} and asked.to_ms and a.last_ms >= asked.from_ms
+            join evidence e on e.attempt = a.id`,
+            [...extent(nameless.map(({ host, asked }) => [host, asked] as const)), nameless.map(({ session }) => session)],
+          )
+        : [],
     ])
     const known = new Map<string, Known>()
     for (const { id, started_ms, body } of found.flat())
@@ -108,6 +119,22 @@ export class KnownAttempts {
     )
     return row?.any ?? false
   }
+}
+
+/** The sessions of threads with something new: of which nobody is named, and, as threads that may wait for a name, those of which somebody is. */
+function sessionsIn(threads: ReadonlyMap<string, Asked>): {
+  readonly nameless: readonly { readonly host: string; readonly session: string; readonly asked: Asked }[]
+  readonly named: readonly [thread: string, asked: Asked][]
+} {
+  const nameless: { host: string; session: string; asked: Asked }[] = []
+  const named = new Map<string, Asked>()
+  for (const asked of threads.values()) {
+    const { host, session } = asked.fresh.find((one) => one.host && one.session) ?? {}
+    if (!host || !session) continue
+    if (asked.fresh.some(isNameless)) nameless.push({ host, session, asked })
+    else named.set(sessionThread(host, session), { ...asked, fresh: [] })
+  }
+  return { nameless, named: [...named] }
 }
 
 /** The people of threads with something new, by the names under which their attempts may be kept: by account, or as the organisation calls them. */
