@@ -2,7 +2,7 @@ import { closeSync, createWriteStream, mkdtempSync, openSync, readSync, rmSync, 
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
-import { Gatherer, MOST_WAITING, personHash, threadHash, type Attempt, type Given, type Observation } from '../core/logons'
+import { Gatherer, MOST_WAITING, personHash, sessionHash, Sessions, threadHash, type Attempt, type Given, type Observation } from '../core/logons'
 
 /** So many attempts stay in memory (about 80 MB); beyond, sorted runs of them go to a temporary folder. */
 const MOST_IN_MEMORY = 12_000
@@ -30,13 +30,47 @@ export async function attemptsOf(
       gatherer.add(observation)
     })
     gatherer.end()
-    const { late, newestMs, sessions } = gatherer
-    if (late.size > 0) await readAgain((take) => read((one) => take(sessions.name(one))), late, newestMs, folder, kept)
+    const { late, newestMs, unnamed, anyNameless } = gatherer
+    // Of an attempt that holds what came without its id, all that is its person's is read again.
+    if (late.size > 0) for (const { thread, person, mixed } of kept.all()) if (mixed && late.has(thread)) late.add(person)
+    const sessions = anyNameless ? sessionsOf(kept, late, unnamed) : null
+    const named: Read = sessions
+      ? (take) =>
+          read((one) => {
+            take(sessions.name(one))
+          })
+      : read
+    if (late.size > 0) await readAgain(named, late, newestMs, folder, kept)
     return { attempts: attemptsIn(kept.inOrder(), late), dispose }
   } catch (error) {
     dispose()
     throw error
   }
+}
+
+/**
+ * Who had which session, as the attempts tell now: for what is read again, and for what nobody was named in when it was asked. What can be named by that is late, and
+ * whoever it is of.
+ */
+function sessionsOf(kept: Sorted, late: Set<number>, unnamed: ReadonlySet<number>): Sessions {
+  const sessions = new Sessions()
+  const learn = (fits: (given: Given) => boolean) => {
+    for (const given of kept.all()) {
+      const { account, host, session, startedAtMs, totalMs } = given.attempt
+      if (fits(given)) sessions.add(account, host, session, startedAtMs, startedAtMs + totalMs)
+    }
+  }
+  learn(({ attempt }) => unnamed.has(sessionHash(attempt)))
+  for (const { attempt, thread } of kept.all()) {
+    if (!unnamed.has(thread)) continue
+    const person = sessions.whoHad(attempt.host ?? '', attempt.session ?? '', attempt.startedAtMs)
+    if (person === null) continue
+    late.add(thread)
+    late.add(personHash({ person }))
+  }
+  // All that is theirs is read again, also what was named at once.
+  learn(({ person }) => late.has(person))
+  return sessions
 }
 
 /** Those that were not put together too early. */
@@ -46,8 +80,6 @@ function* attemptsIn(all: Iterable<Given>, late: ReadonlySet<number>): Generator
 
 /** All observations of the late threads, sorted into parts on disk, and each part put together for itself. What may meet is in one part. */
 async function readAgain(read: Read, late: Set<number>, newestMs: number, folder: string, kept: Sorted): Promise<void> {
-  // Of an attempt that holds what came without its id, all that is its person's is read again.
-  for (const { thread, person, mixed } of kept.all()) if (mixed && late.has(thread)) late.add(person)
   const people = new Map<number, number>()
   for (const { thread, person } of kept.all()) if (thread !== person && late.has(person)) people.set(thread, person)
   const parts = Array.from({ length: PARTS }, (_, i) => new Lines(join(folder, `part-${i}`)))

@@ -52,10 +52,10 @@ export class Gatherer {
   #lot = 0
   /** From when on the observations of the last lots are. */
   #lotsFromMs: number[] = []
-  /** Who had which session. */
-  readonly sessions = new Sessions()
   /** Whether any observation only says which session it is of. */
-  #nameless = false
+  anyNameless = false
+  /** Hashes of the threads of sessions that nobody who waited at the time was named in. Somebody may be whose attempt was given out before, or is later. */
+  readonly unnamed = new Set<number>()
   /** Until when the attempts reach that were given out, by thread. */
   readonly #finished = new Moments()
   /** The same of those that have an id, by the thread of their person. */
@@ -108,26 +108,24 @@ export class Gatherer {
     this.#waiting = []
   }
 
-  /** Names whom those observations speak of that only say in which session, also of those that wait from before. */
+  /** Names whom those observations speak of that only say in which session, where that is said by others that wait. */
   #nameWaiting(): void {
-    if (!this.#nameless) {
-      if (!this.#waiting.some(isNameless)) return
-      this.#nameless = true
-      for (const { observations } of this.#threads.values()) this.sessions.learn(observations)
-    }
-    this.sessions.learn(this.#waiting)
+    this.anyNameless ||= this.#waiting.some(isNameless)
+    if (!this.anyNameless) return
+    const sessions = new Sessions()
+    for (const { observations } of this.#threads.values()) sessions.learn(observations)
+    sessions.learn(this.#waiting)
     for (const key of new Set(this.#waiting.map(({ person, host, session }) => (person && session ? sessionThread(host, session) : '')))) {
       for (const one of this.#threads.get(key)?.observations ?? []) this.#waiting.push(one)
       this.#threads.delete(key)
     }
-    this.#waiting = this.#waiting.map((one) => this.sessions.name(one))
+    this.#waiting = this.#waiting.map((one) => sessions.name(one))
   }
 
   /** Notes a thread as late when an attempt of it that was given out could have had these observations. */
   #watch(key: string, observations: readonly Observation[]): void {
     const hash = quickHash(key)
     const near = (untilMs: number | undefined) => untilMs !== undefined && observations.some((o) => o.timeMs <= untilMs + 2 * SILENCE_MS)
-    if (this.#nameless) this.#watchSessions(observations, near)
     if (!hasId(key)) {
       if (near(this.#finished.get(hash)) || near(this.#finishedWithId.get(hash))) this.late.add(hash)
       return
@@ -140,25 +138,14 @@ export class Gatherer {
     if (near(this.#finished.get(theirs))) this.late.add(theirs)
   }
 
-  /** What only says which session it is of, and was given out by itself, may be of somebody who is named in that session now. */
-  #watchSessions(observations: readonly Observation[], near: (untilMs: number | undefined) => boolean): void {
-    for (const { person, host, session } of observations) {
-      if (!person || !host || !session) continue
-      const unnamed = quickHash(sessionThread(host, session))
-      if (!near(this.#finished.get(unnamed))) continue
-      this.late.add(unnamed)
-      this.late.add(quickHash(personThread(person)))
-    }
-  }
-
   #give({ thread, observations, attempt }: Correlated): void {
-    this.sessions.add(attempt.account, attempt.host, attempt.session, attempt.startedAtMs, attempt.startedAtMs + attempt.totalMs)
     const hash = quickHash(thread)
     const withId = hasId(thread)
     const named = withId ? personThreadOf(observations) : thread
     const person = named === null ? -1 : withId ? quickHash(named) : hash
     const mixed = isMixed(thread, observations)
     this.give({ attempt, thread: hash, person, mixed })
+    if (named !== null && named.startsWith('hs:')) this.unnamed.add(hash)
     const untilMs = lastOf(observations)
     this.#finished.keep(hash, untilMs)
     if (person !== -1 && withId) (mixed ? this.#finished : this.#finishedWithId).keep(person, untilMs)
@@ -206,4 +193,7 @@ const lastOf = (observations: readonly Observation[]): number => observations.re
 /** By which a thread is noted as late. */
 export const threadHash = (observation: Observation): number => quickHash(threadKey(observation))
 /** The same for the thread of its person; -1 where nobody is named. */
-export const personHash = ({ person }: Observation): number => (person ? quickHash(personThread(person)) : -1)
+export const personHash = ({ person }: Pick<Observation, 'person'>): number => (person ? quickHash(personThread(person)) : -1)
+/** The same for the thread of its session; -1 where it has none. */
+export const sessionHash = ({ host, session }: Pick<Attempt, 'host' | 'session'>): number =>
+  host !== null && session !== null ? quickHash(sessionThread(host, session)) : -1

@@ -35,17 +35,23 @@ export class Sessions {
     for (const { person, host, session, timeMs } of observations) this.add(person, host, session, timeMs)
   }
 
-  /** The observation, with whoever was named in its session nearest to it, a quarter of an hour before or after at most; itself where nobody was, or where it is not nameless. */
-  name(observation: Observation): Observation {
-    if (!isNameless(observation)) return observation
-    const apart = ({ fromMs, toMs }: Named) => Math.max(0, fromMs - observation.timeMs, observation.timeMs - toMs)
-    let nearest: Named | undefined
-    for (const one of this.#named.get(sessionThread(observation.host, observation.session)) ?? []) {
+  /** Who was named in a session nearest to a moment, a quarter of an hour before or after at most. */
+  whoHad(host: string, session: string, atMs: number): string | null {
+    const apart = ({ fromMs, toMs }: Named) => Math.max(0, fromMs - atMs, atMs - toMs)
+    let nearest: Named | null = null
+    for (const one of this.#named.get(sessionThread(host, session)) ?? []) {
       if (apart(one) > SILENCE_MS) continue
-      const nearer = nearest === undefined ? -1 : apart(one) - apart(nearest) || one.fromMs - nearest.fromMs || (one.person < nearest.person ? -1 : 1)
+      const nearer = nearest === null ? -1 : apart(one) - apart(nearest) || one.fromMs - nearest.fromMs || (one.person < nearest.person ? -1 : 1)
       if (nearer < 0) nearest = one
     }
-    return nearest ? { ...observation, person: nearest.person } : observation
+    return nearest?.person ?? null
+  }
+
+  /** An observation that names nobody with who had its session; itself where nobody had, or where it names somebody. */
+  name(observation: Observation): Observation {
+    const { host, session, timeMs } = observation
+    const person = isNameless(observation) ? this.whoHad(host ?? '', session ?? '', timeMs) : null
+    return person === null ? observation : { ...observation, person }
   }
 }
 
