@@ -1,8 +1,8 @@
 import { readAccount } from '../people/account'
 import type { Attempt, Mark, Oddity, Outcome, Phase, PhasePart } from './attempt'
 import { canonicalCode, codeFails } from './codes'
-import { SILENCE_MS } from './correlate'
 import { isOnHost, type Attrs, type AttrValue, type Observation } from './observation'
+import { SILENCE_MS } from './threads'
 
 /** A phase longer than a day is a clock error, not a wait. */
 const LONGEST_MS = 24 * 3_600_000

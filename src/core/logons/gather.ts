@@ -1,23 +1,10 @@
 import { quickHash } from '../stats/hash'
 import { Moments } from '../stats/moments'
 import type { Attempt } from './attempt'
-import {
-  correlateThread,
-  correlateThreads,
-  endOf,
-  hasId,
-  intoThreads,
-  isMixed,
-  meetings,
-  personThread,
-  personThreadOf,
-  sessionThread,
-  SILENCE_MS,
-  threadKey,
-  type Correlated,
-} from './correlate'
+import { correlateThread, correlateThreads, endOf, intoThreads, isMixed, meetings, type Correlated } from './correlate'
 import type { Observation } from './observation'
 import { isNameless, Sessions } from './sessions'
+import { hasId, personThread, personThreadOf, sessionThread, SILENCE_MS, threadKey } from './threads'
 
 /** So many observations wait, about, before the threads that were quiet longest are put together. */
 export const MOST_WAITING = 40_000
@@ -52,8 +39,7 @@ export class Gatherer {
   #lot = 0
   /** From when on the observations of the last lots are. */
   #lotsFromMs: number[] = []
-  /** Whether any observation only says which session it is of. */
-  anyNameless = false
+  #anyNameless = false
   /** Hashes of the threads of sessions that nobody who waited at the time was named in. Somebody may be whose attempt was given out before, or is later. */
   readonly unnamed = new Set<number>()
   /** Until when the attempts reach that were given out, by thread. */
@@ -83,6 +69,11 @@ export class Gatherer {
     }
   }
 
+  /** Whether any observation so far only said which session it is of. */
+  get anyNameless(): boolean {
+    return this.#anyNameless
+  }
+
   /** Gives out what is still waiting. */
   end(): void {
     this.#sort()
@@ -110,8 +101,8 @@ export class Gatherer {
 
   /** Names whom those observations speak of that only say in which session, where that is said by others that wait. */
   #nameWaiting(): void {
-    this.anyNameless ||= this.#waiting.some(isNameless)
-    if (!this.anyNameless) return
+    this.#anyNameless ||= this.#waiting.some(isNameless)
+    if (!this.#anyNameless) return
     const sessions = new Sessions()
     for (const { observations } of this.#threads.values()) sessions.learn(observations)
     sessions.learn(this.#waiting)

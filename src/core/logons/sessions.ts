@@ -1,6 +1,6 @@
 import { readAccount } from '../people/account'
-import { sessionThread, SILENCE_MS } from './correlate'
 import type { Observation } from './observation'
+import { sessionThread, SILENCE_MS } from './threads'
 
 /** Whether an observation names a session on a host, but neither the attempt nor anybody. */
 export const isNameless = ({ attempt, person, host, session }: Observation): boolean => !attempt && !person && !!host && !!session
