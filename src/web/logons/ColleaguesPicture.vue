@@ -57,9 +57,10 @@ const bad = computed(() => others.value.filter(({ outcome }) => outcome === 'fai
       :x="x(story.totalMs) + (x(story.totalMs) > WIDTH / 2 ? -9 : 9)"
       y="48"
       :text-anchor="x(story.totalMs) > WIDTH / 2 ? 'end' : 'start'"
+      class="halo"
       fill="var(--plum)"
     >
-      {{ (story.name ?? 'this one').split(' ')[0] }}
+      {{ story.name?.split(' ')[0] ?? 'this one' }}
     </text>
     <text
       v-for="ms in ticks"
@@ -76,3 +77,12 @@ const bad = computed(() => others.value.filter(({ outcome }) => outcome === 'fai
     {{ plural(others.length, 'colleague') }} in that hour{{ others.length ? `, ${bad} of them slow, failed or without their profile` : '' }}.
   </p>
 </template>
+
+<style scoped>
+.halo {
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 4px;
+  stroke-linejoin: round;
+}
+</style>

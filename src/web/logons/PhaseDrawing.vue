@@ -29,6 +29,12 @@ const colour = (late: boolean) => (late ? (props.story.outcome === 'failed' ? 'v
         <line :x1="x(ms)" :x2="x(ms)" y1="10" :y2="blameTop - 16" stroke="var(--hair)" />
         <text :x="x(ms) + 3" y="19" fill="var(--stone)" font-size="11">{{ ms === 0 ? '0' : duration(ms) }}</text>
       </g>
+      <g v-for="gap in drawing.gaps" :key="gap.fromMs">
+        <path :d="`M${x(gap.fromMs)} ${blameTop - 8}V34M${x(gap.toMs)} ${blameTop - 8}V34`" stroke="var(--stone)" stroke-dasharray="2 3" />
+        <text :x="(x(gap.fromMs) + x(gap.toMs)) / 2" y="34" text-anchor="middle" fill="var(--stone)" font-size="11" class="halo">
+          no record, {{ duration(gap.toMs - gap.fromMs) }}
+        </text>
+      </g>
       <g v-for="(row, index) in drawing.rows" :key="row.phase" :transform="`translate(0 ${44 + index * ROW})`">
         <text :x="LEFT - 14" y="5" text-anchor="end" :fill="row.excess ? colour(true) : 'var(--ink)'" :font-weight="row.excess ? 650 : 450">
           {{ row.phase }}
@@ -68,14 +74,9 @@ const colour = (late: boolean) => (late ? (props.story.outcome === 'failed' ? 'v
           :y="row.labelBefore ? 25 : 5"
           :text-anchor="row.labelBefore ? 'end' : 'start'"
           fill="var(--ink-2)"
+          class="halo"
         >
           {{ row.label }}
-        </text>
-      </g>
-      <g v-for="gap in drawing.gaps" :key="gap.fromMs">
-        <path :d="`M${x(gap.fromMs)} ${blameTop - 8}V34M${x(gap.toMs)} ${blameTop - 8}V34`" stroke="var(--stone)" stroke-dasharray="2 3" />
-        <text :x="(x(gap.fromMs) + x(gap.toMs)) / 2" y="34" text-anchor="middle" fill="var(--stone)" font-size="11">
-          no record, {{ duration(gap.toMs - gap.fromMs) }}
         </text>
       </g>
       <text :x="LEFT - 14" :y="blameTop + 14" text-anchor="end" fill="var(--ink-2)">where it went</text>
@@ -112,6 +113,13 @@ const colour = (late: boolean) => (late ? (props.story.outcome === 'failed' ? 'v
 </template>
 
 <style scoped>
+/* What is written over lines stays legible. */
+.halo {
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 4px;
+  stroke-linejoin: round;
+}
 svg {
   display: block;
   overflow: visible;
