@@ -2,7 +2,6 @@ import { z } from 'zod'
 import type { Changes, Effective, HealthFinding, PolicySet, PromiseVerdict, SetDifference, SetFault, Simplification, WhyNot } from '../core/policies'
 
 /** What core computes goes over the wire as it is: made here and nowhere else, so it is not checked again on its way out. */
-/** What core works out is not checked again on its way out. */
 export const computed = <T>() => z.any() as z.ZodType<T>
 
 /** A set of policies from outside is read by core (readSet), which tells every fault with its place. */

@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 import type { SessionFacts, SetPromise } from '../../core/policies'
 import { CATALOGUE, readSet, settingOf, simplified } from '../../core/policies'
 import DataTable, { type Column } from '../kit/DataTable.vue'
-import { day, plural } from '../kit/format'
+import { day, fieldMs, fieldOf, plural } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
 import ConditionText from './ConditionText.vue'
@@ -31,9 +31,13 @@ const put = (id: string, change: (one: SetPromise) => SetPromise[]) =>
 const waiving = ref<string | null>(null)
 const reason = ref('')
 const until = ref('')
-const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10)
+/** The day that it is, where the organisation is. */
+const today = computed(() => fieldOf(Date.now()).slice(0, 10))
+/** A waiver lasts to the end of its day there. */
 function waive(id: string): void {
-  put(id, (one) => [{ ...one, waived: { reason: reason.value, until: new Date(until.value).toISOString(), by: session.me?.fullName ?? '' } }])
+  const endMs = fieldMs(`${until.value}T23:59`)
+  if (endMs === null) return
+  put(id, (one) => [{ ...one, waived: { reason: reason.value, until: new Date(endMs).toISOString(), by: session.me?.fullName ?? '' } }])
   waiving.value = null
 }
 const unwaive = (id: string) => put(id, ({ waived: _, ...one }) => [one])
@@ -113,7 +117,7 @@ const sayFacts = (example: SessionFacts) =>
         </div>
         <form v-if="waiving === promise.promise" class="sure" @submit.prevent="waive(promise.promise)">
           <label>Why <input v-model="reason" class="form-control" required /></label>
-          <label>Until <input v-model="until" class="form-control" type="date" :min="tomorrow" required /></label>
+          <label>Until <input v-model="until" class="form-control" type="date" :min="today" required /></label>
           <BButton type="submit" variant="primary">Waive {{ promiseOf(promise.promise)?.name }}</BButton>
         </form>
       </div>
