@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, reactive, ref } from 'vue'
 import type { UploadState } from '../../contract/logons'
 import { count, plural, size, when } from '../kit/format'
 import { addressOf, call, ProblemError, sendFile } from '../shell/api'
@@ -11,8 +11,9 @@ import { stretchId, stretchWords } from '../shell/window'
 const client = useQueryClient()
 const session = useSession()
 const input = ref<HTMLInputElement | null>(null)
-const sending = ref<{ name: string; share: number } | null>(null)
-const fault = ref('')
+/** Those that are being sent, and what was said of those that could not be. */
+const sending = ref<{ name: string; share: number }[]>([])
+const faults = ref<string[]>([])
 const chosen = ref<string | null>(null)
 const { data } = useQuery({ queryKey: ['uploads'], queryFn: () => call('uploads', {}) })
 const uploads = computed(() => data.value?.uploads.slice(0, 6) ?? [])
@@ -25,18 +26,19 @@ const { data: detail } = useQuery({
 })
 
 async function take(file: File): Promise<void> {
-  fault.value = ''
-  sending.value = { name: file.name, share: 0 }
+  faults.value = faults.value.filter((one) => !one.startsWith(`${file.name}: `))
+  const one = reactive({ name: file.name, share: 0 })
+  sending.value.push(one)
   try {
     const { id } = await sendFile(file, (share) => {
-      sending.value = { name: file.name, share }
+      one.share = share
     })
     chosen.value = id
     await client.invalidateQueries({ queryKey: ['uploads'] })
   } catch (error) {
-    fault.value = error instanceof ProblemError ? (error.detail ?? error.title) : String(error)
+    faults.value.push(`${file.name}: ${error instanceof ProblemError ? (error.detail ?? error.title) : String(error)}`)
   } finally {
-    sending.value = null
+    sending.value = sending.value.filter((other) => other !== one)
   }
 }
 defineExpose({ take })
@@ -61,10 +63,9 @@ function picked(event: Event): void {
     <input ref="input" type="file" multiple class="visually-hidden" aria-label="Evidence file" tabindex="-1" @change="picked" />
   </template>
   <p v-else class="quiet small">Your role may look at evidence, not give any.</p>
-  <p v-if="fault" class="madder" role="alert">{{ fault }}</p>
-  <div v-if="sending" class="one" role="status">
-    {{ sending.name }}<br /><span class="quiet small">sending, {{ Math.round(sending.share * 100) }} %</span
-    ><BProgress :value="sending.share * 100" />
+  <p v-for="fault in faults" :key="fault" class="madder" role="alert">{{ fault }}</p>
+  <div v-for="(one, i) in sending" :key="i" class="one" role="status">
+    {{ one.name }}<br /><span class="quiet small">sending, {{ Math.round(one.share * 100) }} %</span><BProgress :value="one.share * 100" />
   </div>
 
   <section v-if="detail" class="detail" aria-label="The evidence file">

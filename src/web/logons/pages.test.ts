@@ -210,6 +210,84 @@ describe('evidence files', () => {
     expect(page.asked.filter(({ name }) => name === 'uploadCancel').map(({ params }) => params)).toEqual([{ id: 'u1' }])
   })
 
+  describe('that are sent', () => {
+    /** What goes over the wire, as a test lets it go on. */
+    class Sending {
+      static all: Sending[] = []
+      readonly upload: { onprogress: ((event: { loaded: number; total: number }) => void) | null } = { onprogress: null }
+      onload: (() => void) | null = null
+      onerror: (() => void) | null = null
+      status = 0
+      responseText = ''
+      form: FormData | null = null
+      open(): void {
+        Sending.all.push(this)
+      }
+      setRequestHeader(): void {}
+      send(form: FormData): void {
+        this.form = form
+      }
+      answer(status: number, body: object): void {
+        Object.assign(this, { status, responseText: JSON.stringify(body) })
+        this.onload?.()
+      }
+    }
+    beforeEach(() => {
+      Sending.all = []
+      vi.stubGlobal('XMLHttpRequest', Sending)
+    })
+    afterEach(() => {
+      vi.unstubAllGlobals()
+    })
+    async function pick(...names: string[]) {
+      const page = await show(UploadMargin, { answers: { uploads: { uploads: [] }, uploadState: upload('u1') } })
+      const field = page.one<HTMLInputElement>('[aria-label="Evidence file"]')
+      Object.defineProperty(field, 'files', { value: names.map((name) => new File(['{}'], name)), configurable: true })
+      field.dispatchEvent(new Event('change', { bubbles: true }))
+      await page.until(() => expect(Sending.all.length).toBeGreaterThanOrEqual(names.length))
+      return page
+    }
+
+    it('say how much of it has been sent, then what came of it', async () => {
+      const page = await pick('november.ndjson')
+      Sending.all[0]?.upload.onprogress?.({ loaded: 300, total: 1200 })
+      await page.until(() => expect(page.text()).toContain('sending, 25 %'))
+      Sending.all[0]?.answer(200, { id: 'u1' })
+      await page.until(() => expect(page.text()).toContain('947 logons came of it'))
+      expect((Sending.all[0]?.form?.get('file') as File).name).toBe('november.ndjson')
+      expect(page.asked.filter(({ name }) => name === 'uploadState').map(({ params }) => params)).toEqual([{ id: 'u1' }])
+    })
+
+    it('several at once, each by itself', async () => {
+      const page = await pick('broker.ndjson', 'hosts.xml.gz')
+      expect(Sending.all.map(({ form }) => (form?.get('file') as File).name)).toEqual(['broker.ndjson', 'hosts.xml.gz'])
+      Sending.all[0]?.upload.onprogress?.({ loaded: 1, total: 2 })
+      await page.until(() =>
+        expect(page.all('.one[role=status]').map(({ textContent }) => textContent)).toEqual([
+          'broker.ndjsonsending, 50 %',
+          'hosts.xml.gzsending, 0 %',
+        ]),
+      )
+      Sending.all[1]?.answer(415, { code: 'format.unknown', title: 'This content type is not understood here.' })
+      await page.until(() => expect(page.one('[role=alert]').textContent).toBe('hosts.xml.gz: This content type is not understood here.'))
+      // The other one goes on.
+      expect(page.all('.one[role=status]')).toHaveLength(1)
+      Sending.all[0]?.answer(200, { id: 'u1' })
+      await page.until(() => expect(page.all('.one[role=status]')).toEqual([]))
+      expect(page.all('[role=alert]')).toHaveLength(1)
+    })
+
+    it('say why one was refused, and when the connection broke', async () => {
+      const page = await pick('huge.ndjson')
+      Sending.all[0]?.answer(413, { code: 'body.too-large', title: 'This is larger than what is taken at once.' })
+      await page.until(() => expect(page.one('[role=alert]').textContent).toBe('huge.ndjson: This is larger than what is taken at once.'))
+      clear()
+      const broken = await pick('november.ndjson')
+      Sending.all.at(-1)?.onerror?.()
+      await broken.until(() => expect(broken.one('[role=alert]').textContent).toBe('november.ndjson: The connection broke while the file was sent.'))
+    })
+  })
+
   it('are given by those who may', async () => {
     const page = await show(UploadMargin, { answers: { uploads: { uploads: [] } }, role: 'viewer' })
     expect(page.text()).toContain('Your role may look at evidence, not give any.')
