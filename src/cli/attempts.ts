@@ -32,7 +32,7 @@ export async function attemptsOf(
     gatherer.end()
     const { late, newestMs, unnamed, anyNameless } = gatherer
     // Of an attempt that holds what came without its id, all that is its person's is read again.
-    if (late.size > 0) for (const { thread, person, mixed } of kept.all()) if (mixed && late.has(thread)) late.add(person)
+    if (late.size > 0) for (const { thread, person, mixed } of kept.whose()) if (mixed && late.has(thread)) late.add(person)
     const sessions = anyNameless ? sessionsOf(kept, late, unnamed) : null
     const named: Read = sessions
       ? (take) =>
@@ -79,9 +79,9 @@ function* attemptsIn(all: Iterable<Given>, late: ReadonlySet<number>): Generator
 }
 
 /** All observations of the late threads, sorted into parts on disk, and each part put together for itself. What may meet is in one part. */
-async function readAgain(read: Read, late: Set<number>, newestMs: number, folder: string, kept: Sorted): Promise<void> {
+async function readAgain(read: Read, late: ReadonlySet<number>, newestMs: number, folder: string, kept: Sorted): Promise<void> {
   const people = new Map<number, number>()
-  for (const { thread, person } of kept.all()) if (thread !== person && late.has(person)) people.set(thread, person)
+  for (const { thread, person } of kept.whose()) if (thread !== person && late.has(person)) people.set(thread, person)
   const parts = Array.from({ length: PARTS }, (_, i) => new Lines(join(folder, `part-${i}`)))
   await read((observation) => {
     const thread = threadHash(observation)
@@ -108,6 +108,8 @@ const READ_AGAIN = -2
 /** Attempts sorted by start: in memory while they are few, else in runs on disk that are merged. */
 class Sorted {
   #kept: Given[] = []
+  /** Thread, person, and whether it is mixed, of all: asked for without reading the runs. */
+  readonly #whose: number[] = []
   readonly #runs: Lines[] = []
 
   constructor(
@@ -116,11 +118,17 @@ class Sorted {
   ) {}
 
   add(kept: Given): void {
+    this.#whose.push(kept.thread, kept.person, Number(kept.mixed))
     if (this.#kept.push(kept) < this.most) return
     const run = new Lines(join(this.folder, `run-${this.#runs.length}`))
     for (const one of this.#sorted()) run.write(JSON.stringify(packed(one)))
     this.#runs.push(run)
     this.#kept = []
+  }
+
+  *whose(): Generator<Pick<Given, 'thread' | 'person' | 'mixed'>> {
+    const whose = this.#whose
+    for (let at = 0; at < whose.length; at += 3) yield { thread: whose[at] ?? -1, person: whose[at + 1] ?? -1, mixed: whose[at + 2] === 1 }
   }
 
   /** All so far, in no order. */
@@ -186,7 +194,7 @@ function packed({ thread, person, mixed, attempt: a }: Given) {
 
 function unpacked([
   thread,
-  circle,
+  theirs,
   mixed,
   id,
   person,
@@ -206,7 +214,7 @@ function unpacked([
 ]: Packed): Given {
   return {
     thread,
-    person: circle,
+    person: theirs,
     mixed,
     attempt: {
       id,

@@ -131,7 +131,7 @@ export const Job = z.object({
   steps: z.array(JobStep),
   /** What came of it: the person's next attempt, once there is one. */
   outcome: z.object({ sentence: z.string(), attempt: z.string().nullable() }).nullable(),
-  /** How far its present step is, where that takes long; in bytes. */
+  /** How far its present step is, where that takes long: in bytes, or in what its kind of job counts. */
   progress: z.object({ done: z.number(), total: z.number() }).nullable(),
 })
 export type Job = z.infer<typeof Job>

@@ -268,6 +268,25 @@ describe('OTLP JSON', () => {
   })
 })
 
+describe('what names nobody', () => {
+  it('is taken where it says of which session on which host it is, but for marks: a session has those all day long', () => {
+    const phase = { time: START_MS, kind: 'phase', phase: 'shell', durationMs: 900 }
+    const said = [
+      { ...phase, host: 'TH-1', session: '7' },
+      { ...phase, host: 'TH-1' },
+      { ...phase, session: '7' },
+      { time: START_MS, kind: 'mark', code: 'share.full', host: 'TH-1', session: '7' },
+      { time: START_MS, kind: 'mark', code: 'share.full', host: 'TH-1', session: '7', person: 'mara' },
+    ]
+    const { observations, faults } = readNdjson(bytes(said.map((one) => JSON.stringify(one)).join('\n')))
+    expect(observations.map(({ kind, person }) => [kind, person])).toEqual([
+      ['phase', undefined],
+      ['mark', 'mara'],
+    ])
+    expect(faults.map(({ line, code }) => [line, code])).toEqual([2, 3, 4].map((line) => [line, 'record.nobody']))
+  })
+})
+
 describe('builders', () => {
   it('make observations that read back as they were', () => {
     const observations = logon({ id: 'x', attrs: { first: true } })

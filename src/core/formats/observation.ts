@@ -50,8 +50,12 @@ export function readObservation(value: unknown, clean = false, before: Partial<O
     text: readText('text', record.text, clean),
     attrs: attrs === undefined || attrs === null ? undefined : readAttrs(attrs, clean),
   }
-  if (result.attempt === undefined && result.person === undefined && (result.host === undefined || result.session === undefined))
-    throw new Refusal('record.nobody', 'neither attempt nor person is given, nor a session on a host: the record cannot be matched to anything')
+  if (result.attempt === undefined && result.person === undefined) {
+    if (result.host === undefined || result.session === undefined)
+      throw new Refusal('record.nobody', 'neither attempt nor person is given, nor a session on a host: the record cannot be matched to anything')
+    // A session has marks all day long: by itself one would look like a logon.
+    if (result.kind === 'mark') throw new Refusal('record.nobody', 'a mark that names neither attempt nor person may be of any time of its session')
+  }
   return result
 }
 

@@ -9,17 +9,20 @@ import { hasId, personThreadOf, SILENCE_MS, threadKey } from './threads'
  * The threads that meet: for each thread of a person those of attempts with an id that are of the same person. The others can be correlated one by one, these
  * only together.
  */
-export function meetings(threads: ReadonlyMap<string, readonly Observation[]>): ReadonlyMap<string, readonly string[]> {
+export function meetings<T>(
+  threads: ReadonlyMap<string, T>,
+  observationsOf: (thread: T) => readonly Observation[],
+): ReadonlyMap<string, readonly string[]> {
   const met = new Map<string, string[]>()
   for (const thread of threads.keys()) if (thread.startsWith('p:')) met.set(thread, [])
   if (met.size === 0) return met
-  for (const [thread, observations] of threads) if (hasId(thread)) met.get(personThreadOf(observations) ?? '')?.push(thread)
+  for (const [key, thread] of threads) if (hasId(key)) met.get(personThreadOf(observationsOf(thread)) ?? '')?.push(key)
   return met
 }
 
 /** All threads to attempts, those that meet together. */
 export function correlateThreads(threads: ReadonlyMap<string, readonly Observation[]>, nowMs: number): Correlated[] {
-  const met = meetings(threads)
+  const met = meetings(threads, (observations) => observations)
   const together = new Set([...met.values()].flat())
   const result: Correlated[] = []
   for (const [thread, observations] of threads) {

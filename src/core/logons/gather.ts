@@ -145,7 +145,7 @@ export class Gatherer {
   /** Gives out the threads that are quiet; of people who log on again and again, what lies well before the last lots. */
   #finishQuiet(): void {
     const beforeMs = Math.min(...this.#lotsFromMs) - 2 * SILENCE_MS
-    const met = meetings(new Map([...this.#threads].map(([key, { observations }]) => [key, observations])))
+    const met = meetings(this.#threads, ({ observations }) => observations)
     const together = new Set([...met.values()].flat())
     for (const [key, thread] of this.#threads) {
       if (together.has(key)) continue

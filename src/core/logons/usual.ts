@@ -137,8 +137,8 @@ export class UsualModel {
       const bucket = bucketOf(durations[index] ?? 0)
       if (bucket === 0) continue
       count(cell.counts, index, bucket, times)
-      if (hours?.counts) count(hours.counts, index, bucket, times)
-      for (const level of levels) if (level.counts) count(level.counts, index, bucket, times)
+      if (hours) countIn(hours, cell, index, bucket, times)
+      for (const level of levels) countIn(level, cell, index, bucket, times)
     }
   }
 
@@ -202,6 +202,7 @@ export class UsualModel {
     let level = this.#levels.get(key)
     if (!level) this.#levels.set(key, (level = { ...named, hours: slot !== null, cells: [], counts: null, n: 0, cached: null }))
     level.cells.push(cell)
+    level.counts = null
     return level
   }
 }
@@ -217,8 +218,15 @@ function count(counts: Counts, index: number, bucket: number, times: number): vo
   series.byBucket[bucket] = (series.byBucket[bucket] ?? 0) + times
 }
 
-/** What was added to the cells of a level so far. */
+/** The same in a level that somebody asked for, unless it has no counts but the cell's. */
+function countIn({ counts }: Level, cell: Cell, index: number, bucket: number, times: number): void {
+  if (counts && counts !== cell.counts) count(counts, index, bucket, times)
+}
+
+/** What was added to the cells of a level so far; of a single one, its own counts. */
 function together(cells: readonly Cell[]): Counts {
+  const [only] = cells
+  if (only && cells.length === 1) return only.counts
   const sums: Counts = []
   for (const { counts } of cells)
     counts.forEach((one, index) => {

@@ -13,8 +13,9 @@ export interface Evidence {
   upload(path: string, upload: string, nowMs: number): Promise<UploadProgress>
   cancel(upload: string): Promise<void>
   reconsider(nowMs: number): Promise<Ingested>
-  /** Reads again what the organisation looks like; says what is known only now. */
-  refresh(): Promise<Names>
+  refresh(): Promise<void>
+  /** The directory has told of the organisation: says what is known only now. */
+  takeOrganisation(): Promise<Names>
   /** Explains attempts again, the first ones first. */
   explainAnew(attempts: readonly Again[], nowMs: number): Promise<Ingested>
   /** The incidents and single cases of a window. */
@@ -42,6 +43,7 @@ export async function startEvidence(link: DatabaseLink, onProgress: (progress: U
     cancel: (upload) => worker.ask({ op: 'cancel', upload }),
     reconsider: (nowMs) => worker.ask({ op: 'reconsider', nowMs }),
     refresh: () => worker.ask({ op: 'refresh' }),
+    takeOrganisation: () => worker.ask({ op: 'organisation' }),
     explainAnew: (attempts, nowMs) => worker.ask({ op: 'anew', attempts, nowMs }),
     incidents: (fromMs, toMs) => worker.ask({ op: 'incidents', fromMs, toMs }),
     hours: (scope, cause, fromMs, toMs) => worker.ask({ op: 'hours', scope, cause, fromMs, toMs }),

@@ -22,6 +22,7 @@ export type IntakeAsk =
   | { op: 'cohort'; filter: CohortFilter }
   | { op: 'phases'; asked: readonly PhaseAsk[] }
   | { op: 'refresh' }
+  | { op: 'organisation' }
 
 export interface UploadProgress {
   upload: string
@@ -122,6 +123,7 @@ async function answer(ask: IntakeAsk): Promise<unknown> {
   if (ask.op === 'cohort') return intake.cohort(ask.filter)
   if (ask.op === 'phases') return intake.phases(ask.asked)
   if (ask.op === 'refresh') return intake.refresh()
+  if (ask.op === 'organisation') return intake.takeOrganisation()
   cancelled.add(ask.upload)
   return null
 }

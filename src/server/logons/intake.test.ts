@@ -229,7 +229,7 @@ describe.each(engines)('intake on %s', (name, open) => {
       hosts: [{ id: 'TH-Q1-04.larkmere.example', pool: 'ticket-hall', zone: 'Q1', site: 'quay' }],
       shares: [],
     })
-    const names = await intake.refresh()
+    const names = await intake.takeOrganisation()
     expect([names.people.length, names.people.includes('mara'), names.hosts]).toEqual([32, true, ['th-q1-04']])
     const all = await database.query<{ thread: string; atMs: number }>('select thread, started_ms as "atMs" from attempts order by started_ms')
     await intake.explainAnew(all, NOW)
@@ -237,7 +237,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect(await of('n3')).toMatchObject({ zone: 'Q1', cause: null })
     // Nobody is counted twice, and nothing is new when it is read once more.
     expect(await counted()).toEqual(countedBefore)
-    expect(await intake.refresh()).toEqual({ people: [], hosts: [] })
+    expect(await intake.takeOrganisation()).toEqual({ people: [], hosts: [] })
   })
 
   it('takes the share from where the container lies, where evidence does not say it', async (context) => {

@@ -157,17 +157,18 @@ export class Intake {
     return result
   }
 
-  /** Reads again what the organisation looks like and what counts as slow. Says what is known now that was not known when it was read last. */
-  async refresh(): Promise<Names> {
+  /** The directory has told of the organisation: says what is known now that was not known before. */
+  async takeOrganisation(): Promise<Names> {
     const before = this.#org
-    this.#homesMark = await homesMark(this.database)
-    this.#org = { ...(await loadOrg(this.database)), containers: await loadHomes(this.database) }
-    this.#desk.outdate()
-    await this.#refreshSlow()
+    await this.refresh()
     return newlyKnown(before, this.#org)
   }
 
-  async #refreshSlow(): Promise<void> {
+  /** Reads again what the organisation looks like and what counts as slow. */
+  async refresh(): Promise<void> {
+    this.#homesMark = await homesMark(this.database)
+    this.#org = { ...(await loadOrg(this.database)), containers: await loadHomes(this.database) }
+    this.#desk.outdate()
     const [policy] = await this.database.query<{ settings: { slowSeconds: number; slowSecondsByPool: Record<string, number> } }>(
       'select settings from policy_versions order by version desc limit 1',
     )

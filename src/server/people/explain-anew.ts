@@ -31,7 +31,7 @@ function job(
 ): NewJob {
   return {
     kind: 'explain-anew',
-    title: `Explain ${total === 1 ? 'a logon' : `${total} logons`} anew that name what is known only now`,
+    title: `Explain ${total === 1 ? 'a logon' : `${total.toLocaleString('en-GB')} logons`} anew that name what is known only now`,
     target: null,
     author,
     attempt: null,
@@ -47,8 +47,11 @@ function job(
               [...names, afterMs, after],
             )
             const last = rows.at(-1)
-            if (!last) return `${done} explained anew.`
-            if (jobs.wantsToStop(id)) throw new StepStopped(`Stopped: ${done} of ${total} were explained anew, the others are as they were.`)
+            if (!last) return `${done.toLocaleString('en-GB')} explained anew.`
+            if (jobs.wantsToStop(id))
+              throw new StepStopped(
+                `Stopped: ${done.toLocaleString('en-GB')} of ${total.toLocaleString('en-GB')} were explained anew, the others are as they were.`,
+              )
             await evidence.explainAnew(
               rows.map(({ thread, atMs }) => ({ thread, atMs })),
               now(),

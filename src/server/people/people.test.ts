@@ -170,7 +170,7 @@ describe('a directory that is brought up to date', () => {
       const context = world.context()
       const seen: string[][] = []
       Object.assign(context.evidence, {
-        refresh: () => Promise.resolve(names),
+        takeOrganisation: () => Promise.resolve(names),
         explainAnew: async (rows: readonly { thread: string }[]) => {
           seen.push(rows.map(({ thread }) => thread))
           await meanwhile(context)

@@ -28,7 +28,7 @@ export function peopleHandlers(
     refuseTwice(file)
     const { people, groups, pools, hosts } = file
     const changed = await replaceOrg(database, file, who, now())
-    const names = await evidence.refresh()
+    const names = await evidence.takeOrganisation()
     live.tell('people')
     if (changed)
       await writeJournal(database, {

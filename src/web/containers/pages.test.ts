@@ -1,44 +1,14 @@
 // @vitest-environment happy-dom
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { ContainerLine, ShareLine } from '../../contract/containers'
+import { describe, expect, it } from 'vitest'
+import type { ShareLine } from '../../contract/containers'
 import type { Job } from '../../contract/other'
+import { atNow, containerLine as container, NOW_MS } from '../fixtures/lines'
 import { clear, Problem, show, type Answers, type Page } from '../fixtures/page'
 import ContainersPage from './ContainersPage.vue'
 
-const NOW_MS = Date.UTC(2026, 10, 23, 9)
 const GIB = 2 ** 30
-beforeEach(() => {
-  vi.useFakeTimers({ now: NOW_MS, toFake: ['Date'] })
-})
-afterEach(() => {
-  clear()
-  vi.useRealTimers()
-})
+atNow()
 
-const container = (id: string, more: Partial<ContainerLine> = {}): ContainerLine => ({
-  id,
-  share: 'quay',
-  file: `${id}/profile.vhdx`,
-  person: id,
-  name: id === 'mara' ? 'Mara Lind' : 'Tove Berg',
-  format: 'vhdx',
-  kind: 'dynamic',
-  state: 'sound',
-  virtualBytes: 30 * GIB,
-  fileBytes: 4 * GIB,
-  allocatedBytes: 3 * GIB,
-  diskBytes: GIB,
-  lastUsedMs: NOW_MS - 3_600_000,
-  holderHost: null,
-  holderSession: null,
-  heldSinceMs: null,
-  holderAlive: null,
-  findings: [],
-  upkeep: [],
-  grewBytes: 2 * GIB,
-  grewSinceMs: NOW_MS - 30 * 86_400_000,
-  ...more,
-})
 const quay: ShareLine = {
   id: 'quay',
   path: String.raw`\\quay-fs1\profiles`,

@@ -77,12 +77,3 @@ const bad = computed(() => others.value.filter(({ outcome }) => outcome === 'fai
     {{ plural(others.length, 'colleague') }} in that hour{{ others.length ? `, ${bad} of them slow, failed or without their profile` : '' }}.
   </p>
 </template>
-
-<style scoped>
-.halo {
-  paint-order: stroke;
-  stroke: var(--paper);
-  stroke-width: 4px;
-  stroke-linejoin: round;
-}
-</style>

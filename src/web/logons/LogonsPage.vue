@@ -125,9 +125,10 @@ const open = (attempt: AttemptLine) => void router.push(`/logons/${encodeURIComp
         >
           <template #outcome="{ row }"><OutcomeStem :outcome="row.outcome" /></template>
           <template #person="{ row }"
-            ><RouterLink class="plum" :to="`/people/${encodeURIComponent(row.person ?? '')}`" @click.stop>{{
-              row.name ?? row.person ?? 'not known'
-            }}</RouterLink></template
+            ><RouterLink v-if="row.person" class="plum" :to="`/people/${encodeURIComponent(row.person)}`" @click.stop>{{
+              row.name ?? row.person
+            }}</RouterLink
+            ><span v-else class="quiet">not known</span></template
           >
           <template #started="{ row }"
             ><span class="nowrap" :title="exact(row.startedMs)"

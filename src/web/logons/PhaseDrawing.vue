@@ -113,13 +113,6 @@ const colour = (late: boolean) => (late ? (props.story.outcome === 'failed' ? 'v
 </template>
 
 <style scoped>
-/* What is written over lines stays legible. */
-.halo {
-  paint-order: stroke;
-  stroke: var(--paper);
-  stroke-width: 4px;
-  stroke-linejoin: round;
-}
 svg {
   display: block;
   overflow: visible;

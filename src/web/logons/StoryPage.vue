@@ -69,9 +69,10 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
     <section class="work">
       <h1>
         <OutcomeStem :outcome="story.outcome" :height="22" />
-        <RouterLink class="plum" :to="`/people/${encodeURIComponent(story.person ?? '')}`">{{
-          story.name ?? story.account ?? 'Somebody'
+        <RouterLink v-if="story.person" class="plum" :to="`/people/${encodeURIComponent(story.person)}`">{{
+          story.name ?? story.account ?? story.person
         }}</RouterLink>
+        <template v-else>Somebody</template>
         {{ verb }}
       </h1>
       <div class="sub">

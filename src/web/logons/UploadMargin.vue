@@ -78,9 +78,8 @@ function picked(event: Event): void {
       <p role="status">{{ detail.sentence }}</p>
       <RouterLink v-if="detail.attempts > 0" :to="{ path: '/logons', query: { upload: detail.id } }"
         >{{ plural(detail.attempts, 'logon') }} came of it</RouterLink
-      >
-      <template v-if="detail.firstMs !== null && detail.lastMs !== null">
-        <span class="quiet small">, {{ stretchWords({ fromMs: detail.firstMs, toMs: detail.lastMs }) }}</span
+      ><template v-if="detail.firstMs !== null && detail.lastMs !== null"
+        ><span class="quiet small">, {{ stretchWords({ fromMs: detail.firstMs, toMs: detail.lastMs }) }}</span
         ><br />
         <RouterLink :to="{ path: '/', query: { window: stretchId(detail.firstMs, detail.lastMs + 1) } }"
           >What needs a decision in {{ detail.attempts === 1 ? 'it' : 'them' }}</RouterLink

@@ -1,21 +1,17 @@
 // @vitest-environment happy-dom
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { BUCKETS, type Cohort } from '../../contract/compare'
 import type { IncidentPage as Incident } from '../../contract/logons'
+import { atNow, incidentLine, NOW_MS } from '../fixtures/lines'
 import { clear, Problem, show, type Answers, type Page } from '../fixtures/page'
 import { useBench } from '../shell/bench'
 import ComparePage from './ComparePage.vue'
 import IncidentPage from './IncidentPage.vue'
 
-const NOW_MS = Date.UTC(2026, 10, 23, 9)
+atNow()
 beforeEach(() => {
-  vi.useFakeTimers({ now: NOW_MS, toFake: ['Date'] })
   localStorage.clear()
   useBench().items.value = []
-})
-afterEach(() => {
-  clear()
-  vi.useRealTimers()
 })
 
 const cohort = (id: string, more: Partial<Cohort> = {}): Cohort => ({
@@ -113,20 +109,7 @@ describe('an incident', () => {
     sentence: 'quay got new firmware.',
   }
   const incident = (more: Partial<Incident> = {}): Incident => ({
-    id: 'i1',
-    kind: 'incident',
-    cause: 'share-slow',
-    title: 'Share answers slowly',
-    scope: [{ dimension: 'share', value: 'quay' }],
-    sinceMs: NOW_MS - 7_200_000,
-    toMs: NOW_MS,
-    episodes: 1,
-    attempts: 46,
-    failed: 3,
-    people: 40,
-    lostMs: 2_760_000,
-    example: 'f/1',
-    change,
+    ...incidentLine('i1', { failed: 3, change }),
     contrast: { inside: { hit: 46, n: 60 }, outside: { hit: 2, n: 400 } },
     p: 1e-9,
     alongside: [{ place: { dimension: 'pool', value: 'halls' }, sentence: 'Pool halls only goes along: all of its logons are on quay.' }],

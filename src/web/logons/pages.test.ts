@@ -1,37 +1,16 @@
 // @vitest-environment happy-dom
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { AttemptLine, Finding, IncidentLine, Story, Today, UploadState } from '../../contract/logons'
+import type { Finding, Story, Today, UploadState } from '../../contract/logons'
 import type { Job } from '../../contract/other'
+import { atNow, attemptLine as attempt, incidentLine as incident, NOW_MS } from '../fixtures/lines'
 import { clear, Problem, show, type Answers } from '../fixtures/page'
 import LogonsPage from './LogonsPage.vue'
 import StoryPage from './StoryPage.vue'
 import TodayPage from './TodayPage.vue'
 import UploadMargin from './UploadMargin.vue'
 
-const NOW_MS = Date.UTC(2026, 10, 23, 9)
-beforeEach(() => {
-  vi.useFakeTimers({ now: NOW_MS, toFake: ['Date'] })
-})
-afterEach(() => {
-  clear()
-  vi.useRealTimers()
-})
+atNow()
 
-const attempt = (id: string, more: Partial<AttemptLine> = {}): AttemptLine => ({
-  id,
-  person: 'mara',
-  name: 'Mara Lind',
-  host: 'TH-Q1-04',
-  pool: 'ticket-hall',
-  startedMs: NOW_MS - 3_600_000,
-  totalMs: 13_100,
-  usualMs: 12_000,
-  outcome: 'ready',
-  cause: null,
-  causeTitle: null,
-  lostMs: 0,
-  ...more,
-})
 const failed = attempt('f/1', {
   outcome: 'failed',
   totalMs: 90_000,
@@ -39,23 +18,6 @@ const failed = attempt('f/1', {
   cause: 'container-held',
   causeTitle: 'Container held by another session',
   lostMs: 90_000,
-})
-const incident = (id: string, more: Partial<IncidentLine> = {}): IncidentLine => ({
-  id,
-  kind: 'incident',
-  cause: 'share-slow',
-  title: 'Share answers slowly',
-  scope: [{ dimension: 'share', value: 'quay' }],
-  sinceMs: NOW_MS - 7_200_000,
-  toMs: NOW_MS,
-  episodes: 1,
-  attempts: 46,
-  failed: 0,
-  people: 40,
-  lostMs: 46 * 60_000,
-  example: 'f/1',
-  change: null,
-  ...more,
 })
 const finding: Finding = {
   id: 'container-held',

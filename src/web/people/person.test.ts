@@ -1,33 +1,12 @@
 // @vitest-environment happy-dom
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { PersonPage as Person } from '../../contract/other'
+import { atNow, attemptLine, containerLine, NOW_MS } from '../fixtures/lines'
 import { clear, Problem, show, type Answers } from '../fixtures/page'
 import PersonPage from './PersonPage.vue'
 
-const NOW_MS = Date.UTC(2026, 10, 23, 9)
-const GIB = 2 ** 30
-beforeEach(() => {
-  vi.useFakeTimers({ now: NOW_MS, toFake: ['Date'] })
-})
-afterEach(() => {
-  clear()
-  vi.useRealTimers()
-})
+atNow()
 
-const attempt = (id: string, agoMs: number, outcome: 'ready' | 'failed') => ({
-  id,
-  person: 'mara',
-  name: 'Mara Lind',
-  host: 'TH-Q1-04',
-  pool: 'ticket-hall',
-  startedMs: NOW_MS - agoMs,
-  totalMs: outcome === 'ready' ? 13_100 : 90_000,
-  usualMs: outcome === 'ready' ? 12_000 : null,
-  outcome,
-  cause: outcome === 'ready' ? null : 'container-held',
-  causeTitle: outcome === 'ready' ? null : 'Container held by another session',
-  lostMs: 0,
-})
 const mara = (more: Partial<Person> = {}): Person => ({
   id: 'mara',
   name: 'Mara Lind',
@@ -37,31 +16,25 @@ const mara = (more: Partial<Person> = {}): Person => ({
   pools: [{ id: 'ticket-hall', name: 'Ticket halls', through: 'halls' }],
   sessions: [{ host: 'TH-Q1-04', session: '7', sinceMs: NOW_MS - 600_000, state: 'connected' }],
   containers: [
-    {
+    containerLine('mara', {
       id: String.raw`\\quay-fs1\profiles\mara\profile.vhdx`,
-      share: 'quay',
-      file: 'mara/profile.vhdx',
-      person: 'mara',
-      name: 'Mara Lind',
-      format: 'vhdx',
-      kind: 'dynamic',
-      state: 'sound',
-      virtualBytes: 30 * GIB,
-      fileBytes: 4 * GIB,
-      allocatedBytes: 3 * GIB,
-      diskBytes: GIB,
       lastUsedMs: NOW_MS - 600_000,
       holderHost: 'TH-Q2-01',
-      holderSession: '3',
       heldSinceMs: NOW_MS - 3_600_000,
       holderAlive: false,
-      findings: [],
-      upkeep: [],
-      grewBytes: null,
-      grewSinceMs: null,
-    },
+    }),
   ],
-  attempts: [attempt('f/1', 60_000, 'failed'), attempt('a1', 86_400_000, 'ready')],
+  attempts: [
+    attemptLine('f/1', {
+      startedMs: NOW_MS - 60_000,
+      outcome: 'failed',
+      totalMs: 90_000,
+      usualMs: null,
+      cause: 'container-held',
+      causeTitle: 'Container held by another session',
+    }),
+    attemptLine('a1', { startedMs: NOW_MS - 86_400_000 }),
+  ],
   verdict: { ok: false, sentence: 'Their last logon failed: the container is held by TH-Q2-01.' },
   ...more,
 })

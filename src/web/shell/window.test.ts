@@ -45,5 +45,6 @@ describe('a stretch of time in the address', () => {
     expect(stretchWords({ fromMs: AT, toMs: AT + 90 * MINUTE }, now)).toBe('Tue 15 Sept 07:20 to 08:50')
     expect(stretchWords({ fromMs: AT, toMs: AT + DAY }, now)).toBe('Tue 15 Sept 07:20 to Wed 16 Sept 07:20')
     expect(stretchWords({ fromMs: AT, toMs: AT + 90 * MINUTE }, AT)).toBe('07:20 to 08:50')
+    expect(stretchWords({ fromMs: AT, toMs: AT + 900 }, AT)).toBe('07:20')
   })
 })

@@ -39,8 +39,9 @@ export function readStretch(text: unknown): Stretch | null {
 
 /** `Mon 2 Nov 05:00 to 09:30`. */
 export function stretchWords({ fromMs, toMs }: Stretch, nowMs = Date.now()): string {
-  const until = when(toMs, nowMs)
-  return `${when(fromMs, nowMs)} to ${day(fromMs, nowMs) === day(toMs, nowMs) ? (until.split(' ').at(-1) ?? until) : until}`
+  const [from, until] = [when(fromMs, nowMs), when(toMs, nowMs)]
+  if (from === until) return from
+  return `${from} to ${day(fromMs, nowMs) === day(toMs, nowMs) ? (until.split(' ').at(-1) ?? until) : until}`
 }
 
 /** The window that applies to every view with a time: one that ends now, in steps of 15 s so that queries can be shared, or a stretch of time that is over. */
