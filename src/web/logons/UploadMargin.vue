@@ -76,6 +76,7 @@ function picked(event: Event): void {
     >
     <template v-else>
       <p role="status">{{ detail.sentence }}</p>
+      <p v-if="detail.attempts === 0 && detail.observations > 0" class="quiet small">They are of logons that other evidence told of before.</p>
       <RouterLink v-if="detail.attempts > 0" :to="{ path: '/logons', query: { upload: detail.id } }"
         >{{ plural(detail.attempts, 'logon') }} came of it</RouterLink
       ><template v-if="detail.firstMs !== null && detail.lastMs !== null"

@@ -172,6 +172,14 @@ describe('evidence files', () => {
     expect(page.asked.filter(({ name }) => name === 'uploadCancel').map(({ params }) => params)).toEqual([{ id: 'u1' }])
   })
 
+  it('whose records are all of logons that were known say so', async () => {
+    const joined = upload('u1', { attempts: 0, refused: 0, faults: [], firstMs: null, lastMs: null, sentence: 'All 20,851 records were read.' })
+    const page = await show(UploadMargin, { answers: { uploads: { uploads: [joined] }, uploadState: joined } })
+    await page.click('button.one')
+    await page.until(() => expect(page.text()).toContain('All 20,851 records were read. They are of logons that other evidence told of before.'))
+    expect(page.all('a', /came of it/)).toEqual([])
+  })
+
   describe('that are sent', () => {
     /** What goes over the wire, as a test lets it go on. */
     class Sending {
