@@ -4,7 +4,6 @@ import type { Settings } from '../contract/other'
 import { controlServer } from './control'
 import { larkmere, type Larkmere } from './directory/larkmere'
 import { Fleet, type Uplink } from './fleet/fleet'
-import type { Stretch } from '../contract/policies'
 import { history } from './fleet/history'
 import { stretchesOf } from './fleet/stretches'
 import { changesOf, plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
@@ -22,7 +21,6 @@ const days = Number(env['STANDINS_DAYS'] ?? 30)
 const wanted = (env['STANDINS_TROUBLE'] ?? '').split(',').filter((name): name is Trouble => TROUBLES.some((known) => known === name))
 
 const pending: string[] = []
-const past: Stretch[] = []
 const startedMs = Date.now()
 const company = larkmere(Number(env['STANDINS_PEOPLE'] ?? 2600))
 const planted = plant(startedMs, company.staff, company.hosts)
@@ -63,11 +61,10 @@ const RECENT_DAYS = 3
 await writeHistory(company, planted, { fromDay: Math.min(days, RECENT_DAYS), toDay: 0 })
 fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
-await makeDisks(company, shares)
-await plantTroubled(company, shares, startedMs)
-await sendStretches()
-if (days > RECENT_DAYS) await writeHistory(company, planted, { fromDay: days, toDay: RECENT_DAYS + 1 })
-await sendStretches()
+await Promise.all([
+  makeDisks(company, shares).then(() => plantTroubled(company, shares, startedMs)),
+  days > RECENT_DAYS ? writeHistory(company, planted, { fromDay: days, toDay: RECENT_DAYS + 1 }) : null,
+])
 process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
@@ -75,13 +72,13 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
     process.exit(0)
   })
 
-/** Sends days of history as evidence files. The launcher says when they have been sent before. */
+/** Sends days of history: evidence files, and when people were connected. The launcher says when they have been sent before. */
 async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: number; toDay: number }): Promise<void> {
   if (env['STANDINS_HISTORY'] === 'none') return
   for (const { dayMs, observations, logons } of history(all, what, range, startedMs, timeZone)) {
     if (observations.length === 0) continue
-    past.push(...stretchesOf(logons, startedMs))
-    const body = Buffer.from(observations.map((o) => JSON.stringify({ ...o, time: o.timeMs, timeMs: undefined })).join('\n') + '\n')
+    const connected = uplink.stretches(stretchesOf(logons, startedMs))
+    const body = Buffer.from(observations.map(({ timeMs, ...rest }) => JSON.stringify({ time: timeMs, ...rest })).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
     const response = await fetch(`${server}/api/evidence/files`, {
       method: 'POST',
@@ -91,14 +88,10 @@ async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: numb
     if (!response.ok) throw new Error(`history: ${response.status} ${await response.text()}`)
     const { id } = (await response.json()) as { id: string }
     pending.push(id)
+    await connected
     while (pending.length > 1) await read(pending.shift() ?? '')
   }
   for (const id of pending) await read(id)
-}
-
-/** When people were connected in those days, a piece at a time. */
-async function sendStretches(): Promise<void> {
-  while (past.length) await uplink.stretches(past.splice(0, 10_000))
 }
 
 async function read(id: string): Promise<void> {
