@@ -1,8 +1,7 @@
 // @vitest-environment happy-dom
 import { describe, expect, it } from 'vitest'
 import type { ShareLine } from '../../contract/containers'
-import type { Job } from '../../contract/other'
-import { atNow, containerLine as container, NOW_MS } from '../fixtures/lines'
+import { atNow, containerLine as container, jobOf, NOW_MS } from '../fixtures/lines'
 import { clear, Problem, show, type Answers, type Page } from '../fixtures/page'
 import ContainersPage from './ContainersPage.vue'
 
@@ -36,19 +35,7 @@ const list = {
   scannedMs: NOW_MS - 20_000,
   findings: [{ code: 'stale-hold', title: 'Held by a dead session', weight: 'now' as const, n: 1, bytes: 3 * GIB }],
 }
-const job: Job = {
-  id: 'j1',
-  kind: 'many',
-  title: 'Move 2 containers',
-  target: null,
-  state: 'running',
-  author: 'vaas',
-  startedMs: NOW_MS,
-  endedMs: null,
-  steps: [],
-  outcome: null,
-  progress: { done: GIB, total: 6 * GIB },
-}
+const job = jobOf({ kind: 'many', title: 'Move 2 containers', state: 'running', progress: { done: GIB, total: 6 * GIB } })
 const answers: Answers = { containers: list, scan: { progress: null, remark: null }, job, containerJobs: job }
 const shown = (more: Answers = {}, at = '/containers', role: 'viewer' | 'administrator' = 'administrator') =>
   show(ContainersPage, { answers: { ...answers, ...more }, at, role })

@@ -2,6 +2,7 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import type { ChangeLine } from '../../contract/changes'
 import type { Job, JournalLine } from '../../contract/other'
+import { jobOf } from '../fixtures/lines'
 import { clear, Problem, show, type Answers } from '../fixtures/page'
 import ChangesPage from './ChangesPage.vue'
 import JobSteps from './JobSteps.vue'
@@ -10,23 +11,18 @@ import JournalPage from './JournalPage.vue'
 afterEach(clear)
 
 const AT_MS = Date.UTC(2026, 10, 23, 5, 40)
-const job = (more: Partial<Job> = {}): Job => ({
-  id: 'j1',
-  kind: 'release-hold',
-  title: 'Release the container of mara',
-  target: 'mara',
-  state: 'done',
-  author: 'vaas',
-  startedMs: AT_MS,
-  endedMs: AT_MS + 5000,
-  steps: [
-    { title: 'Look who holds the container', state: 'done', note: 'TH-Q1-04, session 7', atMs: AT_MS },
-    { title: 'Release the hold', state: 'done', note: 'released', atMs: AT_MS },
-  ],
-  outcome: null,
-  progress: null,
-  ...more,
-})
+const job = (more: Partial<Job> = {}) =>
+  jobOf({
+    title: 'Release the container of mara',
+    target: 'mara',
+    startedMs: AT_MS,
+    endedMs: AT_MS + 5000,
+    steps: [
+      { title: 'Look who holds the container', state: 'done', note: 'TH-Q1-04, session 7', atMs: AT_MS },
+      { title: 'Release the hold', state: 'done', note: 'released', atMs: AT_MS },
+    ],
+    ...more,
+  })
 
 describe('the journal', () => {
   const line = (id: number, more: Partial<JournalLine> = {}): JournalLine => ({

@@ -1,8 +1,7 @@
 // @vitest-environment happy-dom
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Finding, Story, Today, UploadState } from '../../contract/logons'
-import type { Job } from '../../contract/other'
-import { atNow, attemptLine as attempt, incidentLine as incident, NOW_MS } from '../fixtures/lines'
+import { atNow, attemptLine as attempt, incidentLine as incident, jobOf, NOW_MS } from '../fixtures/lines'
 import { clear, Problem, show, type Answers } from '../fixtures/page'
 import LogonsPage from './LogonsPage.vue'
 import StoryPage from './StoryPage.vue'
@@ -342,19 +341,10 @@ describe('the story of a logon', () => {
   })
 
   it('runs the remedy where the role includes it, and shows its steps', async () => {
-    const job: Job = {
-      id: 'j1',
-      kind: 'release-hold',
-      title: 'Release the container',
-      target: 'mara',
-      state: 'done',
-      author: 'vaas',
-      startedMs: NOW_MS,
-      endedMs: NOW_MS,
+    const job = jobOf({
       steps: [{ title: 'Release the hold', state: 'done', note: 'released', atMs: NOW_MS }],
       outcome: { sentence: 'Their next logon was ready after 12.8 s.', attempt: 'a2' },
-      progress: null,
-    }
+    })
     const page = await shown(story(), 'help-desk', { remedy: job, job })
     await page.click('aside button', 'Release the container')
     await page.until(() => expect(page.one('aside').textContent).toContain('Their next logon was ready after 12.8 s.'))

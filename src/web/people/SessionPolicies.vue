@@ -5,6 +5,7 @@ import { ago, when } from '../kit/format'
 import { call, problemWords } from '../shell/api'
 import { useSession } from '../shell/session'
 import EffectiveList from '../policies/EffectiveList.vue'
+import { tryLink } from '../policies/set'
 
 /** What applies to somebody’s sessions: what should be in force and why, beside what the host reports. */
 const props = defineProps<{ person: string }>()
@@ -50,6 +51,7 @@ const tell = useMutation({ mutationFn: (at: { host: string; session: string }) =
           open === one.session ? 'Hide' : 'Every setting, and why'
         }}</BButton>
         <BButton variant="link" @click="tell.mutate({ host: one.host, session: one.session })">Tell them in short</BButton>
+        <RouterLink :to="tryLink(one.facts)">Try other facts</RouterLink>
         <RouterLink :to="{ path: '/logons', query: { person } }">their logons</RouterLink>
       </p>
       <template v-if="tell.variables.value?.session === one.session">

@@ -2,6 +2,7 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import type { OrgListLook } from '../../contract/org'
 import type { Job } from '../../contract/other'
+import { jobOf } from '../fixtures/lines'
 import { clear, Problem, show, type Answers, type Page } from '../fixtures/page'
 import PeoplePage from './PeoplePage.vue'
 
@@ -69,20 +70,15 @@ describe('the directory as a file', () => {
     { list: 'pools', now: 0, then: 0, gone: 0, goneIds: [] },
     { list: 'hosts', now: 1, then: 1, gone: 0, goneIds: [] },
   ]
-  const job = (more: Partial<Job>): Job => ({
-    id: 'j1',
-    kind: 'explain-anew',
-    title: 'Explain 947 logons anew that name what is known only now',
-    target: null,
-    state: 'running',
-    author: 'vaas',
-    startedMs: Date.UTC(2026, 10, 23, 5),
-    endedMs: null,
-    steps: [{ title: 'Read them again, the first ones first', state: 'running', note: null, atMs: null }],
-    outcome: null,
-    progress: { done: 400, total: 947 },
-    ...more,
-  })
+  const job = (more: Partial<Job>) =>
+    jobOf({
+      kind: 'explain-anew',
+      title: 'Explain 947 logons anew that name what is known only now',
+      state: 'running',
+      steps: [{ title: 'Read them again, the first ones first', state: 'running', note: null, atMs: null }],
+      progress: { done: 400, total: 947 },
+      ...more,
+    })
   async function pick(page: Page, name: string, text: string): Promise<void> {
     const field = page.one<HTMLInputElement>('[aria-label="The organisation"]')
     Object.defineProperty(field, 'files', { value: [new File([text], name)], configurable: true })

@@ -5,7 +5,6 @@ import type { Changes, PolicySet } from '../../core/policies'
 import { percent, plural } from '../kit/format'
 import { call, problemWords } from '../shell/api'
 import { useReplays } from './limits-hook'
-import { STRETCH_DAYS } from './stretches'
 
 /** What a draft does to logons, and to the number of desktops that are held. */
 const props = defineProps<{ changes: Changes; set: PolicySet }>()
@@ -50,8 +49,10 @@ const signed = (n: number) => (n > 0 ? `+${n}` : String(n).replace('-', '−'))
     <p v-if="effects.error.value" class="madder" role="alert">{{ problemWords(effects.error.value) }}</p>
     <template v-if="limited.length">
       <p v-if="error" class="madder" role="alert">{{ problemWords(error) }}</p>
-      <p v-else-if="desktops === null" class="quiet">Going through the sessions of {{ STRETCH_DAYS }} days …</p>
-      <p v-else-if="desktops.length === 0" class="quiet">No session of the last {{ STRETCH_DAYS }} days would have gone otherwise.</p>
+      <p v-else-if="desktops === null" class="quiet">Going through the sessions of the last days …</p>
+      <p v-else-if="desktops.length === 0" class="quiet">
+        No session of the last {{ plural(Math.round(columns?.days ?? 0), 'day') }} would have gone otherwise.
+      </p>
       <div v-for="one in desktops ?? []" :key="one.pool" class="effect">
         <strong>Desktops of {{ one.pool }}</strong
         ><br />At most {{ one.before }} held at once, now; {{ one.after }} then ({{ signed(one.after - one.before) }}). Of those who come back,

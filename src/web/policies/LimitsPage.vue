@@ -10,12 +10,10 @@ import type { GroupSuggestion, LimitPlan, Replayed } from './limits-desk'
 import { plainly, useReplays } from './limits-hook'
 import PolicyViews from './PolicyViews.vue'
 import { freeId, usePolicies } from './set'
-import { STRETCH_DAYS } from './stretches'
 
-/** The sessions of the last 30 days, under other time limits: how many desktops are held, and who comes back to nothing. */
+/** The sessions of the last days, under other time limits: how many desktops are held, and who comes back to nothing. */
 const session = useSession()
 const router = useRouter()
-const DAYS = STRETCH_DAYS
 const { edit } = usePolicies()
 const { worker, columns, isPending, error, refetch, hasDraft, inForce, inDraft, loaded, replayOf } = useReplays(ref(true))
 const pool = ref(0)
@@ -73,6 +71,8 @@ const before = computed(() => now.value?.pools[pool.value])
 const after = computed(() => then.value?.pools[pool.value])
 const returnsNow = computed(() => now.value?.returns[pool.value])
 const returnsThen = computed(() => then.value?.returns[pool.value])
+const inDays = computed(() => plural(Math.round(columns.value?.days ?? 0), 'day'))
+const hoursADay = (heldMs: number) => count(Math.round(heldMs / 3_600_000 / (columns.value?.days ?? 1)))
 const share = (one: { found: number; gone: number } | undefined) =>
   one && one.found + one.gone > 0 ? percent(one.gone / (one.found + one.gone)) : '–'
 const poolName = computed(() => columns.value?.pools[pool.value] ?? '')
@@ -85,7 +85,7 @@ function take(): void {
           id: freeId({ ...draft, policies }, name),
           name,
           owner: session.me?.fullName ?? '',
-          note: `From a replay of ${DAYS} days.`,
+          note: `From a replay of ${inDays.value}.`,
           state: 'on',
           since: new Date().toISOString(),
           when: when as never,
@@ -113,7 +113,7 @@ function take(): void {
       <template v-else>
         <p class="lead">
           A disconnected session holds its desktop until it is logged off. These are the {{ count(columns.person.length) }} stretches in which people
-          were connected in the last {{ DAYS }} days, as they would have gone under other limits.
+          were connected in the last {{ inDays }}, as they would have gone under other limits.
         </p>
         <div class="toolbar">
           <select v-model="pool" class="form-select" aria-label="Pool">
@@ -134,8 +134,7 @@ function take(): void {
               ><strong>{{ count(after.peak) }}</strong> desktops at most, now {{ count(before.peak) }}</span
             >
             <span
-              ><strong>{{ count(Math.round(after.heldMs / 3_600_000 / DAYS)) }}</strong> desktop hours a day, now
-              {{ count(Math.round(before.heldMs / 3_600_000 / DAYS)) }}</span
+              ><strong>{{ hoursADay(after.heldMs) }}</strong> desktop hours a day, now {{ hoursADay(before.heldMs) }}</span
             >
             <span
               ><strong>{{ share(returnsThen) }}</strong> of those who come back find nothing, now {{ share(returnsNow) }}</span
@@ -148,7 +147,7 @@ function take(): void {
           />
           <p class="small quiet">Desktops held at most in each hour of the day. Stone: as in force. Line: as proposed.</p>
           <p v-if="returnsThen && returnsThen.gone > 0">
-            {{ plural(returnsThen.gone, 'return') }} in {{ DAYS }} days would have come too late, half of them by more than
+            {{ plural(returnsThen.gone, 'return') }} in {{ inDays }} would have come too late, half of them by more than
             {{ duration(returnsThen.lateMs ?? 0) }}.
           </p>
           <p v-if="then && then.interrupted">
@@ -157,7 +156,7 @@ function take(): void {
           <p v-if="forAll && exceptions.length">
             Were the limit only to be set for the whole pool, all would need {{ duration(longest * 60_000) }}:
             <strong>{{ count(forAll.pools[pool]?.peak ?? 0) }}</strong> desktops at most instead of {{ count(after.peak) }}, and
-            {{ count(Math.round(((forAll.pools[pool]?.heldMs ?? 0) - after.heldMs) / 3_600_000 / DAYS)) }} desktop hours a day more.
+            {{ hoursADay((forAll.pools[pool]?.heldMs ?? 0) - after.heldMs) }} desktop hours a day more.
           </p>
         </template>
         <p v-else class="quiet">Working it out …</p>

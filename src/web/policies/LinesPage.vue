@@ -187,7 +187,8 @@ const switched = computed(() =>
           </template>
         </DataTable>
         <p class="small quiet">
-          Each stretch of a session counts once, by the line that was measured then. A line goes down a class at once, and up only beyond the margin.
+          Each stretch of a session in the last {{ plural(Math.round(columns.days), 'day') }} counts once, by the line that was measured then. A line
+          goes down a class at once, and up only beyond the margin.
         </p>
         <template v-if="ways.length">
           <h2>Which way they really go</h2>

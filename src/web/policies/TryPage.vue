@@ -2,6 +2,7 @@
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { readAddress } from '../../core/policies'
 import { fieldMs, fieldOf, isoOf } from '../kit/format'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
@@ -63,6 +64,7 @@ const facts = computed(() =>
     ]),
   ),
 )
+const noAddress = computed(() => asked.value['address'] !== undefined && readAddress(asked.value['address']) === null)
 const draft = computed(() => route.query['of'] !== 'force' && page.value?.draft != null)
 const change = (name: string, value: string) => void router.replace({ query: { ...route.query, [name]: value || undefined } })
 const { data: result, error: refused } = useQuery({
@@ -93,6 +95,9 @@ const take = useMutation({
     })
   },
 })
+// From a logon’s page: the facts of that one.
+const from = route.query['attempt']
+if (typeof from === 'string') take.mutate(from)
 const value = (event: Event) => (event.target as HTMLInputElement).value
 </script>
 
@@ -127,6 +132,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
           <input
             v-else
             class="form-control"
+            :type="name === 'rttMs' || name === 'bandwidthKbps' ? 'number' : 'text'"
             :value="asked[name] ?? ''"
             :list="`try-${name}`"
             placeholder="not known"
@@ -140,6 +146,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
       <p v-if="Object.keys(facts).length === 0" class="quiet">
         Choose a person, a pool or a host; what is left open is not known, and conditions on it do not hold.
       </p>
+      <p v-if="noAddress" class="ochre" role="status">“{{ asked['address'] }}” is no address: conditions on the address do not hold.</p>
       <p v-if="refused" class="madder" role="alert">{{ problemWords(refused) }}</p>
       <EffectiveList
         v-if="result && Object.keys(facts).length"
@@ -156,8 +163,12 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
         </select></label
       >
       <form class="real" @submit.prevent="take.mutate(real.trim())">
+        <h2>A real one</h2>
+        <p class="small quiet">
+          The facts of a logon that was, or of a session that runs now, by its id. The page of a logon, and of a person, leads here with them.
+        </p>
         <input v-model="real" class="form-control mono" placeholder="attempt or session" aria-label="Take a real attempt or session" />
-        <BButton type="submit" variant="link" :disabled="real.trim() === ''">take its facts</BButton>
+        <BButton type="submit" variant="outline-secondary" class="go" :disabled="real.trim() === ''">Take its facts</BButton>
       </form>
       <p v-if="take.error.value" class="madder small" role="alert">{{ problemWords(take.error.value) }}</p>
       <template v-if="why.data.value && why.variables.value">

@@ -1,55 +1,12 @@
 // @vitest-environment happy-dom
 import { afterEach, describe, expect, it } from 'vitest'
-import type { PolicyPage, PolicyPreview } from '../../contract/other'
-import { Settings } from '../../contract/other'
+import type { PolicyPreview, Settings } from '../../contract/other'
 import { clear, Problem, show, type Answers, type Page } from '../fixtures/page'
+import { basePage as policy, SETTINGS as settings } from '../fixtures/policies'
 import BasePage from './BasePage.vue'
 
 afterEach(clear)
 
-const AT_MS = Date.UTC(2026, 10, 23, 5, 40)
-const settings = Settings.parse({
-  containers: 'on',
-  locations: [String.raw`\\quay-fs1\profiles`, String.raw`\\hill-fs1\profiles`],
-  sizeLimitMib: 30 * 1024,
-  diskFormat: 'vhdx-dynamic',
-  onFailure: 'refuse',
-  slowSeconds: 45,
-  slowSecondsByPool: { bridge: 90 },
-})
-const policy = (more: Partial<PolicyPage> = {}): PolicyPage => ({
-  version: 3,
-  settings,
-  publishedMs: AT_MS,
-  author: 'vaas',
-  people: 2400,
-  pools: ['ticket-hall', 'bridge'],
-  hosts: [
-    {
-      host: 'TH-1',
-      pool: 'ticket-hall',
-      zone: 'Q1',
-      state: 'as it should be',
-      reportedMs: AT_MS,
-      version: 3,
-      agentVersion: '1.4.0',
-      differences: [],
-    },
-    {
-      host: 'TH-2',
-      pool: 'ticket-hall',
-      zone: 'Q1',
-      state: 'differs',
-      reportedMs: AT_MS,
-      version: 2,
-      agentVersion: '1.4.0',
-      differences: [{ setting: 'sizeLimitMib', title: 'Size limit', before: '20 GiB', after: '30 GiB', needsRestart: false }],
-    },
-    { host: 'BR-1', pool: 'bridge', zone: null, state: 'never reported', reportedMs: null, version: null, agentVersion: null, differences: [] },
-  ],
-  history: [{ version: 3, publishedMs: AT_MS, author: 'vaas', changes: ['Size limit: 20 GiB → 30 GiB'] }],
-  ...more,
-})
 /** As the server would answer: what differs from what is published. */
 const preview = (wanted: Settings): PolicyPreview => {
   const faults = wanted.locations.flatMap((one, i) => (one === '' ? [{ path: `locations.${i}`, sentence: 'A blank entry is no location.' }] : []))

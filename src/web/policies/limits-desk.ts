@@ -33,6 +33,11 @@ export class LimitsDesk {
   #stretches: Stretches | null = null
   #hour: (ms: number) => number = () => 0
 
+  answer(question: LimitsAsk): unknown {
+    if (question.ask === 'load') return this.load(question.columns, question.timeZone)
+    return question.ask === 'replay' ? this.replay(question.plan) : this.suggest(question.pool, question.groups)
+  }
+
   load(columns: StretchColumns, timeZone: string): number {
     this.#columns = columns
     this.#stretches = {

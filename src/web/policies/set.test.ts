@@ -1,13 +1,9 @@
 import { describe, expect, it } from 'vitest'
-import { readSet, readText, type Policy } from '../../core/policies'
+import { readSet, type Policy } from '../../core/policies'
+import { when as condition } from '../fixtures/policies'
 import { timeZone } from '../kit/format'
 import { freeId, sayCondition, sayThen, tryLink } from './set'
 
-const condition = (text: string) => {
-  const read = readText(text)
-  if (!read.ok) throw new Error(text)
-  return read.condition
-}
 const say = (text: string) => {
   const { whom, when } = sayCondition(condition(text))
   return [whom, when]

@@ -20,9 +20,13 @@ export interface StretchColumns {
   readonly rttMs: readonly number[]
   readonly kbps: readonly number[]
   readonly untilMs: number
+  /** Over how many days they lie: hosts may have begun to tell of them only lately. At least one. */
+  readonly days: number
 }
 
+/** Sessions of so many days are looked at, where there are so many. */
 export const STRETCH_DAYS = 30
+const DAY_MS = 86_400_000
 
 /** Lines as they come, as columns. */
 export function columnsOf({ lines, networks, clients, fromMs, untilMs }: StretchLines): StretchColumns {
@@ -62,7 +66,16 @@ export function columnsOf({ lines, networks, clients, fromMs, untilMs }: Stretch
       columns.kbps.push(kbps?.[i] ?? -1)
     }
   }
-  return { ...columns, people: [...people.keys()], pools: [...pools.keys()], networks: [...networks], clients: [...clients], untilMs }
+  const firstMs = columns.onMs.reduce((first, ms) => Math.min(first, ms), untilMs)
+  return {
+    ...columns,
+    people: [...people.keys()],
+    pools: [...pools.keys()],
+    networks: [...networks],
+    clients: [...clients],
+    untilMs,
+    days: Math.max(1, (untilMs - firstMs) / DAY_MS),
+  }
 }
 
 /** The sessions of the last days, for pages that replay or count them. */

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 import { afterEach, describe, expect, it } from 'vitest'
-import type { Job } from '../../contract/other'
 import type { PoolsPage as Pools } from '../../contract/pools'
+import { jobOf } from '../fixtures/lines'
 import { clear, Problem, show, type Answers } from '../fixtures/page'
 import PoolsPage from './PoolsPage.vue'
 
@@ -62,19 +62,7 @@ const office: Pool = {
   unlike: [],
 }
 const pools: Pools = { version: 7, pools: [office, halls] }
-const job: Job = {
-  id: 'j1',
-  kind: 'pool',
-  title: 'Restart hosts of Ticket halls',
-  target: 'ticket-hall',
-  state: 'done',
-  author: 'vaas',
-  startedMs: AT_MS,
-  endedMs: AT_MS,
-  steps: [],
-  outcome: null,
-  progress: null,
-}
+const job = jobOf({ kind: 'pool', title: 'Restart hosts of Ticket halls', target: 'ticket-hall' })
 const shown = (more: Answers = {}, at = '/pools', role: 'viewer' | 'administrator' = 'administrator') =>
   show(PoolsPage, { answers: { pools, job, poolJob: job, ...more }, at, role })
 
