@@ -23,8 +23,12 @@ const { data, isPending, error, refetch } = useQuery({
   queryFn: ({ signal }) => call('roomLoss', { query: query.value }, signal),
   placeholderData: keepPreviousData,
 })
-const zones = computed(() => [...new Set((data.value?.shares ?? []).map(({ zone }) => zone ?? ''))].filter((zone) => zone !== ''))
-const inZone = (zone: string) => (data.value?.shares ?? []).filter((one) => one.zone === zone).map(({ path }) => path)
+/** The zones, and last null where a share is in none that is known. */
+const zones = computed(() => {
+  const all = [...new Set((data.value?.shares ?? []).map(({ zone }) => zone))]
+  return [...all.filter((zone) => zone !== null), ...all.filter((zone) => zone === null)]
+})
+const inZone = (zone: string | null) => (data.value?.shares ?? []).filter((one) => one.zone === zone).map(({ path }) => path)
 const toggle = (paths: readonly string[], on: boolean) =>
   set('lost', (on ? [...new Set([...lost.value, ...paths])] : lost.value.filter((path) => !paths.includes(path))).join('|'))
 const hit = computed(() =>
@@ -48,8 +52,9 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
       </h1>
       <ContainerViews />
       <div class="lose" role="group" aria-label="What is lost">
-        <div v-for="zone in zones" :key="zone">
-          <label
+        <div v-for="zone in zones" :key="zone ?? ''">
+          <span v-if="zone === null" class="quiet">no zone</span>
+          <label v-else
             ><input
               type="checkbox"
               :checked="inZone(zone).every((path) => lost.includes(path))"

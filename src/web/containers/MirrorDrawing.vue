@@ -113,8 +113,12 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
     </ul>
     <div ref="box">
       <svg :width="drawn.width" :height="drawn.height" role="img" aria-label="Locations over the day">
+        <g v-for="(mark, i) in drawn.marks" :key="`m${i}`">
+          <line :x1="mark.x" :x2="mark.x" y1="6" :y2="drawn.sessionY + 8" stroke="var(--hair)" />
+          <text :x="mark.x" :y="drawn.height - 4" font-size="11" fill="var(--stone)" text-anchor="middle">{{ mark.n }}</text>
+        </g>
         <g v-for="row in drawn.rows" :key="row.name">
-          <text x="0" :y="row.y - 7" font-size="11.5" fill="var(--ink-2)">{{ row.name }}</text>
+          <text x="0" :y="row.y - 7" font-size="11.5" fill="var(--ink-2)" class="halo">{{ row.name }}</text>
           <line
             v-for="(piece, i) in row.pieces"
             :key="i"
@@ -129,7 +133,7 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
             <title>{{ piece.words }}</title>
           </line>
         </g>
-        <text x="0" :y="drawn.sessionY - 7" font-size="11.5" fill="var(--plum)">the session</text>
+        <text x="0" :y="drawn.sessionY - 7" font-size="11.5" fill="var(--plum)" class="halo">the session</text>
         <line
           v-for="(piece, i) in drawn.sessions"
           :key="`s${i}`"
@@ -143,10 +147,6 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
         >
           <title>{{ piece.words }}</title>
         </line>
-        <g v-for="(mark, i) in drawn.marks" :key="`m${i}`">
-          <line :x1="mark.x" :x2="mark.x" y1="6" :y2="drawn.sessionY + 8" stroke="var(--hair)" />
-          <text :x="mark.x" :y="drawn.height - 4" font-size="11" fill="var(--stone)" text-anchor="middle">{{ mark.n }}</text>
-        </g>
       </svg>
     </div>
     <p class="small quiet">Thick: has everything. Ochre: lacks something. Red dots: cannot be reached. Plum: the session with the newest profile.</p>

@@ -58,8 +58,12 @@ const growth = computed(() => (share.value ? growthWords(share.value) : ''))
       <p class="lead">
         {{ size(share.freeBytes) }} free of {{ size(share.totalBytes) }} ({{ percent(share.freeBytes / share.totalBytes) }}). {{ growth
         }}<template v-if="share.full">
-          Full on <strong :title="exact(share.full.atMs)">{{ day(share.full.atMs) }}</strong>, between {{ day(share.full.earliestMs) }} and
-          {{ share.full.latestMs === null ? 'never' : day(share.full.latestMs) }}, if it goes on so.</template
+          Full on <strong :title="exact(share.full.atMs)">{{ day(share.full.atMs) }}</strong>,
+          {{
+            share.full.latestMs === null
+              ? `at the earliest ${day(share.full.earliestMs)}, perhaps never`
+              : `between ${day(share.full.earliestMs)} and ${day(share.full.latestMs)}`
+          }}, if it goes on so.</template
         >
         {{ weekWords(share.week) }}
       </p>

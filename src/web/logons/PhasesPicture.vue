@@ -42,7 +42,9 @@ const bars = computed(() =>
       return { name, y: y(sum), height: Math.max(0, y(from) - y(sum)), rank }
     })
     const left = Math.max(LEFT, x(column.atMs))
-    return { column, parts, x: left, width: Math.max(1, x(column.atMs + props.pictures.phases.stepMs) - left - 0.6), sum }
+    // The first and the last hour may reach beyond the window.
+    const right = x(Math.min(props.pictures.toMs, column.atMs + props.pictures.phases.stepMs))
+    return { column, parts, x: left, width: Math.max(1, right - left - 0.6), sum }
   }),
 )
 /** Names stand at the height of their stretch in the last bar, kept apart. */
