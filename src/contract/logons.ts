@@ -203,9 +203,11 @@ export const UploadState = z.object({
   observations: z.number(),
   refused: z.number(),
   attempts: z.number(),
+  /** Logons that other evidence had told of before, and of which this one told more. */
+  joined: z.number(),
   startedMs: z.number(),
   endedMs: z.number().nullable(),
-  /** When the first and the last logon that came of it began. */
+  /** When the first and the last of both began. */
   firstMs: z.number().nullable(),
   lastMs: z.number().nullable(),
   sentence: z.string().nullable(),

@@ -1,16 +1,11 @@
 import fc from 'fast-check'
-import { execFileSync, spawn } from 'node:child_process'
-import { chownSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import { handedOver } from '../../core/logons/fixtures/clocks'
 import { correlate, type Observation } from '../../core/logons'
 import type { Database } from '../db/database'
-import { openEmbedded } from '../db/embedded'
+import { engines } from '../db/fixtures/engines'
 import { migrate } from '../db/migrate'
-import { openServer } from '../db/postgres'
 import { listClocks } from './clocks'
 import { replaceOrg } from '../people/store'
 import { Intake } from './intake'
@@ -21,60 +16,23 @@ import { readToday } from './today'
 
 const NOW = START_MS + 3_600_000
 
-/** A throw-away PostgreSQL server from Debian's package, or null where it is not installed. */
-async function startPostgres(): Promise<{ url: string; stop: () => void } | null> {
-  const versions = existsSync('/usr/lib/postgresql') ? readdirSync('/usr/lib/postgresql').sort() : []
-  const bin = versions.map((version) => join('/usr/lib/postgresql', version, 'bin')).findLast((folder) => existsSync(join(folder, 'initdb')))
-  if (!bin) return null
-  const folder = mkdtempSync(join(tmpdir(), 'ikebana-pg-'))
-  const root = process.getuid?.() === 0
-  // PostgreSQL does not run as root.
-  const uid = root ? Number(execFileSync('id', ['-u', 'nobody'])) : undefined
-  const as = uid === undefined ? {} : { uid, gid: Number(execFileSync('id', ['-g', 'nobody'])) }
-  if (as.uid !== undefined) chownSync(folder, as.uid, as.gid)
-  execFileSync(join(bin, 'initdb'), ['-D', join(folder, 'data'), '-U', 'ikebana', '-A', 'trust', '-E', 'UTF8', '--no-sync'], {
-    ...as,
-    stdio: 'ignore',
-  })
-  const server = spawn(join(bin, 'postgres'), ['-D', join(folder, 'data'), '-k', folder, '-c', 'listen_addresses='], { ...as, stdio: 'ignore' })
-  const url = `postgresql://ikebana@/postgres?host=${folder}`
-  for (let tries = 0; tries < 200; tries++) {
-    const probe = openServer(url)
-    const up = await probe.query('select 1').then(
-      () => true,
-      () => false,
-    )
-    await probe.close()
-    if (up)
-      return {
-        url,
-        stop: () => {
-          server.kill('SIGKILL')
-          rmSync(folder, { recursive: true, force: true })
-        },
-      }
-  }
-  server.kill('SIGKILL')
-  return null
+/** Logons of which some observations lost their id, and some only say the session. */
+function someLost(): Observation[] {
+  const lost = (list: Observation[], which: (i: number) => boolean) => list.map((o, i) => (which(i) ? { ...o, attempt: undefined } : o))
+  return [
+    ...lost(logon({ id: 'm1' }), (i) => i > 2).map((o, i) => (i < 3 ? { ...o, host: 'BROKER-1' } : o)),
+    ...logon({ at: START_MS + 600_000 }),
+    ...lost(logon({ id: 'm2', at: START_MS + 1_200_000 }), (i) => i % 2 === 0),
+    ...lost(logon({ id: 'j1', person: 'jonas' }), (i) => i === 0)
+      .map((o) => (o.attempt ? { ...o, person: undefined } : o))
+      .map((o, i) => (i === 4 ? { ...o, person: 'jonas' } : o)),
+    ...logon({ id: 'r1', person: 'rut' }),
+    // The host only says which session it is.
+    ...logon({ person: 'ilse', host: 'BO-H1-03' })
+      .map((o) => ({ ...o, session: '4' }))
+      .map((o, i) => (i > 3 ? { ...o, person: undefined } : o)),
+  ]
 }
-
-const template = 'dist/server/empty-database.tar'
-const engines: [string, () => Promise<{ database: Database; stop: () => void } | null>][] = [
-  [
-    'embedded',
-    async () => ({
-      database: await openEmbedded(undefined, existsSync(template) ? new Blob([readFileSync(template)]) : undefined),
-      stop: () => undefined,
-    }),
-  ],
-  [
-    'PostgreSQL server',
-    async () => {
-      const server = await startPostgres()
-      return server ? { database: openServer(server.url), stop: server.stop } : null
-    },
-  ],
-]
 
 describe.each(engines)('intake on %s', (name, open) => {
   let database: Database
@@ -90,7 +48,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     stop()
   })
   const fresh = async () => {
-    await database.exec('truncate attempts, evidence, findings, usual_days, hours, pictures, changes, clocks')
+    await database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks')
     return new Intake(database)
   }
   const state = async () => ({
@@ -297,20 +255,7 @@ describe.each(engines)('intake on %s', (name, open) => {
 
   it('brings what came without an id to the attempt whose id others know, in whatever batches it comes, also after a start', async (context) => {
     if (!database) return context.skip()
-    const lost = (list: Observation[], which: (i: number) => boolean) => list.map((o, i) => (which(i) ? { ...o, attempt: undefined } : o))
-    const list = [
-      ...lost(logon({ id: 'm1' }), (i) => i > 2).map((o, i) => (i < 3 ? { ...o, host: 'BROKER-1' } : o)),
-      ...logon({ at: START_MS + 600_000 }),
-      ...lost(logon({ id: 'm2', at: START_MS + 1_200_000 }), (i) => i % 2 === 0),
-      ...lost(logon({ id: 'j1', person: 'jonas' }), (i) => i === 0)
-        .map((o) => (o.attempt ? { ...o, person: undefined } : o))
-        .map((o, i) => (i === 4 ? { ...o, person: 'jonas' } : o)),
-      ...logon({ id: 'r1', person: 'rut' }),
-      // The host only says which session it is.
-      ...logon({ person: 'ilse', host: 'BO-H1-03' })
-        .map((o) => ({ ...o, session: '4' }))
-        .map((o, i) => (i > 3 ? { ...o, person: undefined } : o)),
-    ]
+    const list = someLost()
     const bare = (attempts: readonly { id: string; account: string | null; host: string | null; total: number; n: number; outcome: string }[]) =>
       [...attempts].sort((a, b) => (a.id < b.id ? -1 : 1))
     const expected = bare(
@@ -350,6 +295,58 @@ describe.each(engines)('intake on %s', (name, open) => {
       ),
       { numRuns: name === 'embedded' ? 12 : 6 },
     )
+  })
+
+  it('keeps which files told of a logon, whatever becomes of it: the one that told of it first, and those that told more', async (context) => {
+    if (!database) return context.skip()
+    const list = someLost().map((one, i) => ({ ...one, source: `record ${i}` }))
+    const told = correlate(list, NOW).map(({ attempt: { id }, observations }) => ({ id, records: new Set(observations.map(({ source }) => source)) }))
+    await fc.assert(
+      fc.asyncProperty(
+        fc.shuffledSubarray(list, { minLength: list.length }),
+        fc.array(fc.constantFrom('file-1', 'file-2', null), { minLength: list.length, maxLength: list.length }),
+        fc.integer({ min: 1, max: 12 }),
+        fc.boolean(),
+        async (shuffled, files, most, startAgain) => {
+          let intake = await fresh()
+          let lot: Observation[] = []
+          for (const [i, one] of shuffled.entries()) {
+            lot.push(one)
+            if (lot.length < most && i + 1 < shuffled.length && files[i + 1] === files[i]) continue
+            await intake.ingest(lot, NOW, files[i] ?? null)
+            lot = []
+            if (startAgain) intake = new Intake(database)
+          }
+          for (const file of ['file-1', 'file-2']) {
+            const mine = shuffled.filter((_, i) => files[i] === file)
+            const { attempts } = await listAttempts(database, { upload: file, sort: 'started', limit: 50 })
+            // A logon of which a record was taken for a part may be among them as well: which file told of which record is not kept.
+            expect(attempts.map(({ id }) => id)).toEqual(
+              expect.arrayContaining(told.flatMap(({ id, records }) => (mine.some(({ source }) => records.has(source)) ? [id] : []))),
+            )
+          }
+        },
+      ),
+      { numRuns: name === 'embedded' ? 12 : 6 },
+    )
+    const intake = await fresh()
+    const of = async (upload: string) => (await listAttempts(database, { upload, sort: 'started', limit: 50 })).attempts.map(({ id }) => id)
+    const [half, rest] = [list.filter(({ person }) => person === 'rut'), list.filter(({ person }) => person !== 'mara')]
+    await intake.ingest(half, NOW, 'file-1')
+    await intake.ingest(rest, NOW, 'file-2')
+    expect(await of('file-1')).toEqual(['r1'])
+    // What another file told before is not told more of; the same file once more tells nothing at all.
+    expect(await of('file-2')).not.toContain('r1')
+    await intake.ingest(
+      list.filter(({ kind }) => kind !== 'phase').map((one) => ({ ...one, timeMs: one.timeMs + 1 })),
+      NOW,
+      'file-3',
+    )
+    expect(await of('file-3')).toContain('r1')
+    expect(await of('file-1')).toEqual(['r1'])
+    await intake.ingest(list, NOW, 'file-4')
+    await intake.ingest(list, NOW, 'file-5')
+    expect(await of('file-5')).toEqual([])
   })
 
   it('joins what names the host to what does not, and leaves the other logons of the person alone', async (context) => {

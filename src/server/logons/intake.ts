@@ -43,6 +43,7 @@ import { asked, KnownAttempts, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallNeighbours, recallOrdinary } from './recall'
 import { countedBefore, rollUp } from './roll-ups'
+import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
 import { removeAttempts, writeAttempts } from './store'
 import { toStored, type Worked } from './stored'
 
@@ -58,6 +59,7 @@ interface Prepared {
   readonly knownIds: ReadonlySet<string>
   /** Attempts that turned out to be parts of others. */
   readonly gone: readonly string[]
+  readonly joins: Joins
   readonly startedBefore: readonly number[]
   /** The clocks that are off, where that is news. */
   readonly clocks: readonly ClockOffset[] | null
@@ -235,7 +237,8 @@ export class Intake {
     const threads = asked(observations, again)
     const known = await this.#known.of(threads, this.#org, () => this.#writing)
     const all = [...known.flatMap((one) => one.observations), ...observations]
-    const timed = correlateThreads(intoThreads(nameBySession(all)), nowMs)
+    const named = nameBySession(all)
+    const timed = correlateThreads(intoThreads(named), nowMs)
     this.#clocks ??= new ClockWatch(await recallClocks(this.database))
     const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
     const found = timed.map(({ attempt, thread, observations }): Found => {
@@ -253,16 +256,18 @@ export class Intake {
       worked,
       knownIds,
       gone,
+      joins: joinsOf(worked, known, named),
       startedBefore: known.map(({ startedMs }) => startedMs),
       clocks: mistimed && [...this.#clocks.off.values()],
       mistimed: mistimed?.slice(0, MOST_AGAIN) ?? [],
     }
   }
 
-  async #write({ worked, knownIds, gone, startedBefore, clocks }: Prepared, upload: string | null): Promise<void> {
+  async #write({ worked, knownIds, gone, joins, startedBefore, clocks }: Prepared, upload: string | null): Promise<void> {
     if (worked.length + gone.length === 0) return
     await this.database.transaction(async (handle) => {
       const before = await countedBefore(handle, [...knownIds])
+      const inherited = await filesOf(handle, joins.moved)
       if (gone.length) await removeAttempts(handle, gone)
       // The next rows are packed here while the last ones are written there.
       let writing: Promise<void> = Promise.resolve()
@@ -277,6 +282,7 @@ export class Intake {
         writing.catch(() => undefined)
       }
       await writing
+      await keepJoined(handle, [...inherited, ...(upload === null ? [] : joins.more.map((attempt) => ({ upload, attempt })))])
       await rollUp(handle, before, worked)
       if (clocks) await keepClocks(handle, clocks, this.#newestMs)
       await dropPictures(handle, [...startedBefore, ...worked.map(({ attempt }) => attempt.startedAtMs)])

@@ -80,6 +80,7 @@ export async function writeAttempts(handle: Queryable, attempts: readonly Stored
 
 export async function removeAttempts(handle: Queryable, ids: readonly string[]): Promise<void> {
   for (const [table, column] of [
+    ['joined', 'attempt'],
     ['findings', 'attempt'],
     ['evidence', 'attempt'],
     ['attempts', 'id'],
@@ -119,7 +120,7 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
     )
   if (query.person) where('a.person = ?', query.person.toLowerCase())
   if (query.cause) where('a.cause = ?', query.cause)
-  if (query.upload) where('a.upload = ?', query.upload)
+  if (query.upload) where('a.id in (select id from attempts where upload = ? union all select attempt from joined where upload = ?)', query.upload)
   const column = { started: 'a.started_ms', total: 'a.total_ms', lost: 'a.lost_ms' }[query.sort]
   if (query.before) {
     const [value, id] = query.before.split('~')

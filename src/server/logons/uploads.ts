@@ -10,7 +10,7 @@ import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
 import type { UploadProgress } from './intake-worker'
 
-const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
+const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, joined, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
 
 /** So many files are kept for a name to come; the next start clears them. */
 const MOST_UNNAMED = 20
@@ -87,8 +87,10 @@ export class Uploads {
     const { database, evidence, now } = this.context
     const end = (state: UploadState['state'], sentence: string) =>
       database.query(
-        `update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = s.n, first_ms = s.first_ms, last_ms = s.last_ms
-        from (select count(*) as n, min(started_ms) as first_ms, max(started_ms) as last_ms from attempts where upload = $1) s where id = $1`,
+        `update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = s.n, joined = s.joined, first_ms = s.first_ms, last_ms = s.last_ms
+        from (select count(*) filter (where own) as n, count(*) filter (where not own) as joined, min(started_ms) as first_ms, max(started_ms) as last_ms
+          from (select started_ms, true as own from attempts where upload = $1
+            union all select a.started_ms, false from joined j join attempts a on a.id = j.attempt where j.upload = $1) told) s where id = $1`,
         [id, state, sentence, now()],
       )
     try {

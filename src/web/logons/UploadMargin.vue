@@ -44,6 +44,11 @@ async function take(file: File): Promise<void> {
 defineExpose({ take })
 
 const cancel = (id: string) => call('uploadCancel', { params: { id } })
+/** What came of a file: logons of its own, and those of which other evidence had told before. */
+const cameOf = ({ attempts, joined }: UploadState) =>
+  attempts === 0
+    ? `It told more of ${plural(joined, 'logon')}`
+    : `${plural(attempts, 'logon')} came of it${joined > 0 ? `, and it told more of ${plural(joined, 'other')}` : ''}`
 const share = (upload: UploadState) => (upload.bytes === 0 ? 100 : (100 * upload.bytesRead) / upload.bytes)
 function picked(event: Event): void {
   const files = (event.target as HTMLInputElement).files
@@ -76,14 +81,16 @@ function picked(event: Event): void {
     >
     <template v-else>
       <p role="status">{{ detail.sentence }}</p>
-      <p v-if="detail.attempts === 0 && detail.observations > 0" class="quiet small">They are of logons that other evidence told of before.</p>
-      <RouterLink v-if="detail.attempts > 0" :to="{ path: '/logons', query: { upload: detail.id } }"
-        >{{ plural(detail.attempts, 'logon') }} came of it</RouterLink
-      ><template v-if="detail.firstMs !== null && detail.lastMs !== null"
+      <p v-if="detail.attempts + detail.joined === 0 && detail.observations > 0" class="quiet small">
+        Nothing in it is new: other evidence had told all of it.
+      </p>
+      <RouterLink v-if="detail.attempts + detail.joined > 0" :to="{ path: '/logons', query: { upload: detail.id } }">{{
+        cameOf(detail)
+      }}</RouterLink><template v-if="detail.firstMs !== null && detail.lastMs !== null"
         ><span class="quiet small">, {{ stretchWords({ fromMs: detail.firstMs, toMs: detail.lastMs }) }}</span
         ><br />
         <RouterLink :to="{ path: '/', query: { window: stretchId(detail.firstMs, detail.lastMs + 1) } }"
-          >What needs a decision in {{ detail.attempts === 1 ? 'it' : 'them' }}</RouterLink
+          >What needs a decision in {{ detail.attempts + detail.joined === 1 ? 'it' : 'them' }}</RouterLink
         >
       </template>
       <template v-if="detail.refused > 0">

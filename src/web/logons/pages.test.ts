@@ -135,6 +135,7 @@ const upload = (id: string, more: Partial<UploadState> = {}): UploadState => ({
   observations: 15_056,
   refused: 2,
   attempts: 947,
+  joined: 0,
   startedMs: NOW_MS - 60_000,
   endedMs: NOW_MS,
   firstMs: NOW_MS - 8 * 86_400_000,
@@ -172,11 +173,22 @@ describe('evidence files', () => {
   })
 
   it('whose records are all of logons that were known say so', async () => {
-    const joined = upload('u1', { attempts: 0, refused: 0, faults: [], firstMs: null, lastMs: null, sentence: 'All 20,851 records were read.' })
-    const page = await show(UploadMargin, { answers: { uploads: { uploads: [joined] }, uploadState: joined } })
-    await page.click('button.one')
-    await page.until(() => expect(page.text()).toContain('All 20,851 records were read. They are of logons that other evidence told of before.'))
-    expect(page.all('a', /came of it/)).toEqual([])
+    const read = { refused: 0, faults: [], sentence: 'All 20,851 records were read.' }
+    const files = [
+      upload('u1', { ...read, name: 'again', attempts: 0, firstMs: null, lastMs: null }),
+      upload('u2', { ...read, name: 'hosts', attempts: 0, joined: 1499 }),
+      upload('u3', { ...read, name: 'both', attempts: 1, joined: 1 }),
+    ]
+    const page = await show(UploadMargin, {
+      answers: { uploads: { uploads: files }, uploadState: ({ params }) => files.find(({ id }) => id === params['id']) ?? new Problem(404, '') },
+    })
+    await page.click('button.one', /^again/)
+    await page.until(() => expect(page.text()).toContain('All 20,851 records were read. Nothing in it is new: other evidence had told all of it.'))
+    expect(page.all('section.detail a')).toEqual([])
+    await page.click('button.one', /^hosts/)
+    await page.until(() => expect(page.one('section.detail a', 'It told more of 1,499 logons').getAttribute('href')).toBe('/logons?upload=u2'))
+    await page.click('button.one', /^both/)
+    await page.until(() => expect(page.text()).toContain('1 logon came of it, and it told more of 1 other'))
   })
 
   describe('that are sent', () => {

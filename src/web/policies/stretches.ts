@@ -25,7 +25,7 @@ export interface StretchColumns {
 }
 
 /** Sessions of so many days are looked at, where there are so many. */
-export const STRETCH_DAYS = 30
+const STRETCH_DAYS = 30
 const DAY_MS = 86_400_000
 
 /** Lines as they come, as columns. */
