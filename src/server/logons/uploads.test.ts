@@ -1,4 +1,4 @@
-import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
@@ -131,6 +131,25 @@ describe('an evidence file', () => {
     const { id, name } = await desk.send('{}', sent)
     expect(name).toBe(shown)
     await desk.ended(id)
+  })
+
+  it('that a stop cut off is read again at the next start; the one whose file is gone says so', async () => {
+    const cut = uploadsThat(() => new Error('never'))
+    cut.hold()
+    const [first, second, lost] = [await cut.send('one'), await cut.send('two'), await cut.send('three')]
+    rmSync(join(folder, 'uploads', lost.id))
+    writeFileSync(join(folder, 'uploads', 'left-over'), '')
+    // Another start: the first desk never hears of its reading again.
+    const desk = uploadsThat((text) => ({ observations: text.length }))
+    const { done } = await desk.uploads.takeUp()
+    expect(onDisk().sort()).toEqual([first.id, second.id].sort())
+    await done
+    expect(desk.seen).toEqual(['one', 'two'])
+    expect((await desk.uploads.list()).map(({ state, observations }) => `${state} ${observations}`).sort()).toEqual(['done 3', 'done 3', 'failed 0'])
+    expect(await desk.uploads.state(lost.id)).toMatchObject({
+      sentence: 'Ikebana was stopped while it read this file, and the file is gone. Send it again; what had been read was kept.',
+    })
+    expect(onDisk()).toEqual([])
   })
 
   it('that breaks off while it is sent leaves nothing behind', async () => {

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { createWriteStream } from 'node:fs'
-import { mkdir, rm, stat } from 'node:fs/promises'
+import { mkdir, readdir, rm, stat } from 'node:fs/promises'
 import { basename, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import type { Readable } from 'node:stream'
@@ -23,13 +23,40 @@ export class Uploads {
 
   constructor(private readonly context: Pick<Context, 'config' | 'database' | 'evidence' | 'live' | 'now'>) {}
 
+  get #folder(): string {
+    return join(this.context.config.dataFolder, 'uploads')
+  }
+
+  /**
+   * Reads again, from their beginning and one after another, the files that a stop of the server cut off: that changes nothing but what had not been read. Whatever else
+   * lies in the folder is of no use.
+   * @returns when it is known which they are; `done` when all are read
+   */
+  async takeUp(): Promise<{ readonly done: Promise<void> }> {
+    const cut = await this.context.database.query<{ id: string; name: string; author: string }>(
+      `select id, name, author from uploads where state = 'reading' order by started_ms`,
+    )
+    const there: string[] = await readdir(this.#folder).catch(() => [])
+    for (const file of there) if (!cut.some(({ id }) => id === file)) await rm(join(this.#folder, file), { recursive: true, force: true })
+    const read = async () => {
+      for (const { id, name, author } of cut)
+        if (there.includes(id)) await this.#begin(join(this.#folder, id), id, name, author)
+        else
+          await this.#end(
+            id,
+            'failed',
+            'Ikebana was stopped while it read this file, and the file is gone. Send it again; what had been read was kept.',
+          )
+    }
+    return { done: read() }
+  }
+
   /** @param name as the sender called it; only its last part is kept, and never used as a path */
   async take(stream: Readable, name: string, author: string): Promise<UploadState> {
-    const { config, database, now, live } = this.context
+    const { database, now } = this.context
     const id = randomUUID()
-    const folder = join(config.dataFolder, 'uploads')
-    await mkdir(folder, { recursive: true })
-    const path = join(folder, id)
+    await mkdir(this.#folder, { recursive: true })
+    const path = join(this.#folder, id)
     try {
       await pipeline(stream, createWriteStream(path))
     } catch (error) {
@@ -46,12 +73,16 @@ export class Uploads {
       `insert into uploads (id, name, author, state, bytes, bytes_read, observations, refused, attempts, started_ms, faults) values ($1, $2, $3, 'reading', $4, 0, 0, 0, 0, $5, '[]')`,
       [id, shown, author, size, now()],
     )
-    void this.#read(path, id, shown, author).finally(() => {
-      this.#live.delete(id)
-      live.tell('upload', { id })
-      live.tell('attempts')
-    })
+    void this.#begin(path, id, shown, author)
     return (await this.state(id)) as UploadState
+  }
+
+  async #begin(path: string, id: string, name: string, author: string): Promise<void> {
+    await this.#read(path, id, name, author).finally(() => {
+      this.#live.delete(id)
+      this.context.live.tell('upload', { id })
+      this.context.live.tell('attempts')
+    })
   }
 
   progress(progress: UploadProgress): void {
@@ -85,14 +116,7 @@ export class Uploads {
 
   async #read(path: string, id: string, name: string, author: string): Promise<void> {
     const { database, evidence, now } = this.context
-    const end = (state: UploadState['state'], sentence: string) =>
-      database.query(
-        `update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = s.n, joined = s.joined, first_ms = s.first_ms, last_ms = s.last_ms
-        from (select count(*) filter (where own) as n, count(*) filter (where not own) as joined, min(started_ms) as first_ms, max(started_ms) as last_ms
-          from (select started_ms, true as own from attempts where upload = $1
-            union all select a.started_ms, false from joined j join attempts a on a.id = j.attempt where j.upload = $1) told) s where id = $1`,
-        [id, state, sentence, now()],
-      )
+    const end = (state: UploadState['state'], sentence: string) => this.#end(id, state, sentence)
     try {
       const result = await evidence.upload(path, id, now())
       await database.query('update uploads set bytes_read = bytes, observations = $2, refused = $3, faults = $4::jsonb where id = $1', [
@@ -130,6 +154,16 @@ export class Uploads {
     } finally {
       if (!this.#unnamed.has(id)) await rm(path, { force: true })
     }
+  }
+
+  async #end(id: string, state: UploadState['state'], sentence: string): Promise<void> {
+    await this.context.database.query(
+      `update uploads set state = $2, sentence = $3, ended_ms = $4, attempts = s.n, joined = s.joined, first_ms = s.first_ms, last_ms = s.last_ms
+        from (select count(*) filter (where own) as n, count(*) filter (where not own) as joined, min(started_ms) as first_ms, max(started_ms) as last_ms
+          from (select started_ms, true as own from attempts where upload = $1
+            union all select a.started_ms, false from joined j join attempts a on a.id = j.attempt where j.upload = $1) told) s where id = $1`,
+      [id, state, sentence, this.context.now()],
+    )
   }
 
   /** Reading a file twice changes nothing but what is known better by now. */

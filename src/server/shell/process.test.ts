@@ -176,6 +176,25 @@ describe('durability', () => {
     expect(acknowledged.filter((id) => !there.has(id))).toEqual([])
   })
 
+  it('goes on with an evidence file that it was reading when it was killed, and has each of its logons once', async () => {
+    const ids = Array.from({ length: 4000 }, (_, i) => `f${i}`)
+    const sent = await fetch(`${base}/api/evidence/files`, {
+      method: 'POST',
+      headers: { ...bearer, 'content-type': 'application/x-ndjson', 'x-file-name': 'killed.ndjson' },
+      body: ndjson(ids),
+    })
+    const { id } = (await sent.json()) as { id: string }
+    const state = async () =>
+      (await (await fetch(`${base}/api/evidence/files/${id}`, { headers: bearer })).json()) as { state: string; bytesRead: number; attempts: number }
+    // Somewhere in the middle of it.
+    await expect.poll(async () => (await state()).bytesRead, { timeout: 30_000, interval: 5 }).toBeGreaterThan(0)
+    expect((await state()).state).toBe('reading')
+    await end('SIGKILL')
+    await start()
+    await expect.poll(async () => (await state()).state, { timeout: 60_000 }).toBe('done')
+    expect((await state()).attempts).toBe(ids.length)
+  })
+
   it('keeps a second process off the folder, and takes over from one that was killed', async () => {
     const path = join(folder, 'lock')
     await expect(lock(path)).rejects.toThrow(/in use by process/)

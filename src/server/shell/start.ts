@@ -1,5 +1,3 @@
-import { rm } from 'node:fs/promises'
-import { join } from 'node:path'
 import { accessHandlers, firstCode } from '../admins/access-routes'
 import { adminHandlers } from '../admins/routes'
 import { prepareDemo } from '../admins/demo-accounts'
@@ -64,8 +62,6 @@ export async function startServer(options: StartOptions): Promise<Started> {
   const first = Settings.parse({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) })
   const set = config.demo ? demoSet(first, now()) : { base: valuesOf(first), policies: [], networks: [], promises: [] }
   await keepVersion(database, 1, set, 'Ikebana', now(), null)
-  // Evidence files that a stop left: none of them goes on being read.
-  await rm(join(config.dataFolder, 'uploads'), { recursive: true, force: true })
   const live = new Live()
   const uploads: { current: Uploads | null } = { current: null }
   const running: { jobs: Jobs | null } = { jobs: null }
@@ -92,6 +88,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
   const desk = lookDesk(database, now)
   const taken = new Uploads(context)
   uploads.current = taken
+  await taken.takeUp()
   const code = await firstCode(context)
   const app = await makeApp(
     context,
