@@ -31,9 +31,14 @@ export interface Names {
   readonly people: readonly string[]
   /** Without their domain, in small letters. */
   readonly hosts: readonly string[]
+  /** Keys of the accounts of people of whom it is known where their container lies. */
+  readonly homes: readonly string[]
 }
 
-/** What an organisation knows that it did not know before: people by none of their names, hosts, and where hosts are. What has only changed is not among it. */
+/**
+ * What an organisation knows that it did not know before: people by none of their names, hosts, where hosts are, and where whose container lies. What has only changed
+ * is not among it.
+ */
 export function newlyKnown(before: Org, after: Org): Names {
   const find = finderOf(before)
   return {
@@ -44,6 +49,7 @@ export function newlyKnown(before: Org, after: Org): Names {
         return !known || (['pool', 'zone', 'site', 'image'] as const).some((place) => one[place] && !known[place])
       })
       .map(({ id }) => shortHost(id).toLowerCase()),
+    homes: after.people.filter((one) => find.shareOf(one) === undefined && finderOf(after).shareOf(one) !== undefined).flatMap(namesOf),
   }
 }
 

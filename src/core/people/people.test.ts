@@ -96,10 +96,11 @@ describe('names in evidence', () => {
 
   it('are told apart into those that were known before and those that are known only now', () => {
     const none = { people: [], groups: [], pools: [], hosts: [] }
-    expect(newlyKnown(org, org)).toEqual({ people: [], hosts: [] })
+    expect(newlyKnown(org, org)).toEqual({ people: [], hosts: [], homes: [] })
     expect(newlyKnown(none, org)).toEqual({
       people: ['p007', 'mara', 'mara.lindqvist', 's-1-5-21-1-2-3-1104', 'ole'],
       hosts: ['th-01', 'th-02', '10.1.2.3'],
+      homes: ['p007', 'mara', 'mara.lindqvist', 's-1-5-21-1-2-3-1104'],
     })
     const later: Org = {
       ...org,
@@ -108,8 +109,21 @@ describe('names in evidence', () => {
       // One host says where it is, one is on another pool, one is new.
       hosts: [{ id: 'TH-01', pool: 'halls', zone: 'Q1' }, { id: 'th-02', pool: 'other' }, { id: '10.1.2.3' }, { id: 'TH-09.larkmere.example' }],
     }
-    expect(newlyKnown(org, later)).toEqual({ people: ['aino'], hosts: ['th-01', 'th-09'] })
+    expect(newlyKnown(org, later)).toMatchObject({ people: ['aino'], hosts: ['th-01', 'th-09'] })
     expect(newlyKnown(later, { ...later, hosts: later.hosts.map((host) => ({ ...host, zone: 'Q2' })) }).hosts).toEqual(['th-02', '10.1.2.3', 'th-09'])
+  })
+
+  it('tell since when it is known where whose container lies', () => {
+    const bare: Org = { ...org, containers: [] }
+    expect(newlyKnown(bare, org)).toEqual({ people: [], hosts: [], homes: ['p007', 'mara', 'mara.lindqvist', 's-1-5-21-1-2-3-1104'] })
+    const moved: Org = {
+      ...org,
+      containers: [
+        { person: 'p007', share: 'hill' },
+        { person: 'ole', share: 'quay' },
+      ],
+    }
+    expect(newlyKnown(org, moved).homes).toEqual(['ole'])
   })
 
   it('say whose container lies where, and which hosts a pool has, by its id or by what people call it', () => {

@@ -38,6 +38,7 @@ export class Jobs {
   readonly #cancelled = new Set<string>()
   readonly #running = new Set<Promise<void>>()
   readonly #ids = new Set<string>()
+  #leaving = false
   readonly #progress = new Map<string, { done: number; total: number }>()
 
   /** @param onCancel told when somebody wants a job to stop, for work that can stop within a step */
@@ -91,6 +92,15 @@ export class Jobs {
   /** Whether somebody wishes a job to stop, for steps that wait. */
   wantsToStop(id: string): boolean {
     return this.#cancelled.has(id)
+  }
+
+  /** The server is being stopped: long steps that can go on at the next start end here. */
+  leave(): void {
+    this.#leaving = true
+  }
+
+  get isLeaving(): boolean {
+    return this.#leaving
   }
 
   isRunning(id: string): boolean {

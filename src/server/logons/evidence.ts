@@ -3,7 +3,7 @@ import type { Names } from '../../core/people'
 import type { DatabaseLink } from '../db/open'
 import { askWorker } from '../shell/worker'
 import type { FoundSince } from './incident-desk'
-import type { Ingested } from './intake'
+import type { Ingested, Reconsidered } from './intake'
 import type { IntakeAsk, UploadProgress } from './intake-worker'
 import type { Again } from './known'
 
@@ -12,7 +12,7 @@ export interface Evidence {
   ingest(observations: Observation[], nowMs: number): Promise<Ingested>
   upload(path: string, upload: string, nowMs: number): Promise<UploadProgress>
   cancel(upload: string): Promise<void>
-  reconsider(nowMs: number): Promise<Ingested>
+  reconsider(nowMs: number): Promise<Reconsidered>
   refresh(): Promise<void>
   /** The directory has told of the organisation: says what is known only now. */
   takeOrganisation(): Promise<Names>

@@ -195,7 +195,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect(await of('n3')).toMatchObject({ zone: 'Q1', cause: null })
     // Nobody is counted twice, and nothing is new when it is read once more.
     expect(await counted()).toEqual(countedBefore)
-    expect(await intake.takeOrganisation()).toEqual({ people: [], hosts: [] })
+    expect(await intake.takeOrganisation()).toEqual({ people: [], hosts: [], homes: [] })
   })
 
   it('takes the share from where the container lies, where evidence does not say it', async (context) => {
@@ -226,9 +226,15 @@ describe.each(engines)('intake on %s', (name, open) => {
     ])
     // It is moved; half a minute later it is known here.
     await database.exec(`update containers set share = 'hill' where person = 'p1'`)
-    await intake.reconsider(NOW)
+    expect((await intake.reconsider(NOW)).known).toEqual({ people: [], hosts: [], homes: [] })
     await intake.ingest(logon({ id: 'mara2', at: START_MS + 1_800_000 }), NOW)
     expect((await shares()).find(({ id }) => id === 'mara2')).toEqual({ id: 'mara2', share: 'hill' })
+    // Of somebody it was not known before: their logons of before can be told.
+    await database.exec(`delete from containers where person = 'ole' and share = 'hill'`)
+    expect((await intake.reconsider(NOW)).known).toEqual({ people: [], hosts: [], homes: ['ole'] })
+    expect((await intake.reconsider(NOW)).known.homes).toEqual([])
+    await intake.explainAnew([{ thread: 'id:ole', atMs: START_MS }], NOW)
+    expect((await shares()).find(({ id }) => id === 'ole')).toEqual({ id: 'ole', share: 'quay' })
     await database.exec(`truncate containers, people; delete from facts where name in ('org', 'homes')`)
   })
 

@@ -53,6 +53,11 @@ export interface Ingested {
   readonly pools: readonly string[]
 }
 
+export interface Reconsidered extends Ingested {
+  /** What is known since it was last asked: scans found where containers lie. */
+  readonly known: Names
+}
+
 /** What is to be written of one batch. */
 interface Prepared {
   readonly worked: readonly Worked[]
@@ -70,6 +75,7 @@ interface Prepared {
 /** What belongs together, timed by clocks that agree. */
 type Found = Pick<Worked, 'attempt' | 'thread' | 'observations' | 'clocks'>
 
+const NOTHING_NEW: Names = { people: [], hosts: [], homes: [] }
 const NO_CLOCKS: ReadonlyMap<string, ClockOffset> = new Map()
 /** So many attempts are timed again at most when a clock is found to be off. */
 const MOST_AGAIN = 500
@@ -139,13 +145,20 @@ export class Intake {
     return { ...this.#org, changes: await changesBetween(this.database, fromMs - MONTH_MS, toMs) }
   }
 
-  /** Changes, and where containers lie, are written by other wings; they are known here half a minute later. */
-  async #lookForChanges(nowMs: number): Promise<void> {
+  /** Changes, and where containers lie, are written by other wings; they are known here half a minute later. Says what is known now that was not known before. */
+  async #lookForChanges(nowMs: number): Promise<Names> {
+    const before = this.#org
     const mark = await homesMark(this.database)
     if (mark !== this.#homesMark) {
       this.#homesMark = mark
       this.#org = { ...this.#org, containers: await loadHomes(this.database) }
     }
+    const known = before === this.#org ? NOTHING_NEW : newlyKnown(before, this.#org)
+    await this.#lookForRecentChanges(nowMs)
+    return known
+  }
+
+  async #lookForRecentChanges(nowMs: number): Promise<void> {
     const changes = await recentChanges(this.database, nowMs)
     const known = this.#org.changes ?? []
     if (changes.length === known.length && changes.every(({ id }, i) => known[i]?.id === id)) return
@@ -187,16 +200,17 @@ export class Intake {
   }
 
   /** Looks again at recent attempts whose story may have changed: still open ones that fell silent, and unusual ones that have new neighbours. */
-  async reconsider(nowMs: number): Promise<Ingested> {
-    const rows = await this.#whenWritten(async () => {
+  async reconsider(nowMs: number): Promise<Reconsidered> {
+    const { rows, known } = await this.#whenWritten(async () => {
       this.#desk.forget(nowMs)
-      await this.#lookForChanges(nowMs)
-      return this.database.query<Again>(
+      const known = await this.#lookForChanges(nowMs)
+      const rows = await this.database.query<Again>(
         `select thread, started_ms as "atMs" from attempts where (outcome = 'open' and started_ms > $1) or (lost_ms > 0 and started_ms > $2)`,
         [nowMs - 6 * HOUR_MS, nowMs - 10 * 60_000],
       )
+      return { rows, known }
     })
-    return this.#ingest([], rows, nowMs, null)
+    return { ...(await this.#ingest([], rows, nowMs, null)), known }
   }
 
   /** Explains attempts again with what is known now. By start, the first ones first: those say what is usual for the others. */

@@ -1,8 +1,11 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { makeWorld, type World } from '../containers/fixtures/world'
 import { scanShares } from '../containers/scan'
+import type { Names } from '../../core/people'
+import { Jobs } from '../journal/jobs'
 import { readJob } from '../journal/store'
 import type { Context } from '../shell/context'
+import { explainAnewQuietly, goOnExplaining } from './explain-anew'
 import { peopleHandlers } from './routes'
 
 let world: World
@@ -12,7 +15,7 @@ beforeAll(async () => {
 afterAll(() => world.close())
 beforeEach(async () => {
   await world.reset()
-  await world.database.exec(`truncate attempts, evidence, changes, journal; update hosts set sessions = '[]'`)
+  await world.database.exec(`truncate attempts, evidence, changes, journal, jobs; update hosts set sessions = '[]'`)
 })
 
 const caller = { name: 'vaas' }
@@ -166,11 +169,11 @@ describe('a directory that is brought up to date', () => {
 
   describe('with names that logons of before have', () => {
     /** Brings a directory that tells of these names first; explains with what is handed in. */
-    async function bringNew(names: { people: string[]; hosts: string[] }, meanwhile: (context: Context) => Promise<void> = () => Promise.resolve()) {
+    async function bringNew(some: Partial<Names>, meanwhile: (context: Context) => Promise<void> = () => Promise.resolve()) {
       const context = world.context()
       const seen: string[][] = []
       Object.assign(context.evidence, {
-        takeOrganisation: () => Promise.resolve(names),
+        takeOrganisation: () => Promise.resolve({ people: [], hosts: [], homes: [], ...some }),
         explainAnew: async (rows: readonly { thread: string }[]) => {
           seen.push(rows.map(({ thread }) => thread))
           await meanwhile(context)
@@ -188,7 +191,7 @@ describe('a directory that is brought up to date', () => {
         Array.from({ length: 450 }, () => 'ready'),
       )
       await logons('aino', ['failed', 'failed'])
-      const { seen, anew, job } = await bringNew({ people: ['mara'], hosts: [] })
+      const { seen, anew, job } = await bringNew({ people: ['mara'] })
       expect(anew?.attempts).toBe(450)
       expect(seen.map((rows) => rows.length)).toEqual([400, 50])
       expect([seen[0]?.[0], seen[1]?.at(-1)]).toEqual(['mara450', 'mara1'])
@@ -205,7 +208,7 @@ describe('a directory that is brought up to date', () => {
     it('finds them by host, with its domain or without', async () => {
       await logons('aino', ['ready'])
       await world.database.exec(`update attempts set host = 'TH-1.larkmere.example'`)
-      expect((await bringNew({ people: [], hosts: ['th-1'] })).seen).toEqual([['aino1']])
+      expect((await bringNew({ hosts: ['th-1'] })).seen).toEqual([['aino1']])
     })
 
     it('leaves the rest as it is when somebody stops it', async () => {
@@ -213,11 +216,58 @@ describe('a directory that is brought up to date', () => {
         'mara',
         Array.from({ length: 900 }, () => 'ready'),
       )
-      const { seen, job } = await bringNew({ people: ['mara'], hosts: [] }, async ({ jobs, database }) => {
+      const { seen, job } = await bringNew({ people: ['mara'] }, async ({ jobs, database }) => {
         for (const { id } of await database.query<{ id: string }>(`select id from jobs where state = 'running'`)) jobs.cancel(id)
       })
       expect(seen).toHaveLength(1)
       expect([job?.state, job?.steps[0]?.note]).toEqual(['cancelled', 'Stopped: 400 of 900 were explained anew, the others are as they were.'])
+    })
+
+    it('goes on at the next start with those that a stop left, and only then forgets that', async () => {
+      await logons(
+        'mara',
+        Array.from({ length: 900 }, () => 'ready'),
+      )
+      const { seen, job } = await bringNew({ people: ['mara'] }, ({ jobs }) => Promise.resolve(jobs.leave()))
+      expect(seen).toHaveLength(1)
+      expect(job?.steps[0]?.note).toBe('Ikebana was stopped: 400 of 900 were explained anew. The next start goes on with the others.')
+      const context = world.context()
+      const jobs = new Jobs(world.database, context.live, context.now)
+      const rest: string[] = []
+      const evidence = {
+        ...context.evidence,
+        explainAnew: (rows: readonly { thread: string }[]) => {
+          rest.push(...rows.map(({ thread }) => thread))
+          return Promise.resolve({ attempts: rows.length, pools: [] })
+        },
+      }
+      const kept = () => world.database.query(`select name from facts where name like 'explain%'`)
+      expect(await kept()).toHaveLength(1)
+      await goOnExplaining({ ...context, jobs, evidence })
+      await jobs.settle()
+      expect([rest.length, new Set([...(seen[0] ?? []), ...rest]).size]).toEqual([500, 900])
+      const [going] = await world.database.query<{ title: string; state: string }>(`select title, state from jobs where title like '%rest%'`)
+      expect(going).toEqual({ title: 'Explain 500 logons anew that name what is known only now, the rest of 900', state: 'done' })
+      expect(await kept()).toEqual([])
+      await goOnExplaining({ ...context, jobs, evidence })
+      expect(rest).toHaveLength(500)
+    })
+
+    it('explains a few at once, as where scans find by and by where whose container lies; only those that do not say it', async () => {
+      await logons('mara', ['ready', 'ready'])
+      await logons('tove', ['ready'])
+      await world.database.exec(`update attempts set share = 'quay' where id = 'mara1'`)
+      const context = world.context()
+      const seen: string[] = []
+      context.evidence.explainAnew = (rows) => {
+        seen.push(...rows.map(({ thread }) => thread))
+        return Promise.resolve({ attempts: rows.length, pools: [] })
+      }
+      await explainAnewQuietly(context, { people: [], hosts: [], homes: ['mara'] })
+      expect(seen).toEqual(['mara2'])
+      await explainAnewQuietly(context, { people: [], hosts: [], homes: ['nobody'] })
+      await explainAnewQuietly(context, { people: [], hosts: [], homes: [] })
+      expect([seen.length, await world.database.query('select id from jobs')]).toEqual([1, []])
     })
 
     it('does nothing where no logon names them', async () => {

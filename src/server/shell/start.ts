@@ -17,6 +17,7 @@ import { journalHandlers } from '../journal/routes'
 import { startEvidence } from '../logons/evidence'
 import { logonHandlers } from '../logons/routes'
 import { Uploads } from '../logons/uploads'
+import { explainAnewQuietly, goOnExplaining } from '../people/explain-anew'
 import { peopleHandlers } from '../people/routes'
 import { policyHandlers, FIRST_SETTINGS } from '../policies/routes'
 import { closeLimitProofs } from '../policies/limit-proof'
@@ -89,6 +90,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
   const taken = new Uploads(context)
   uploads.current = taken
   await taken.takeUp()
+  await goOnExplaining(context)
   const code = await firstCode(context)
   const app = await makeApp(
     context,
@@ -134,8 +136,9 @@ export async function startServer(options: StartOptions): Promise<Started> {
     every(60_000, () => tellEndedWaivers(context)),
     every(20_000, () => giveRightsAtBuild(context)),
     every(30_000, async () => {
-      const { attempts } = await evidence.reconsider(now())
+      const { attempts, known } = await evidence.reconsider(now())
       if (attempts) live.tell('attempts')
+      await explainAnewQuietly(context, known)
     }),
   ]
   return {
@@ -145,6 +148,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
       for (const stop of timers) stop()
       live.close()
       await app.close()
+      jobs.leave()
       await jobs.settle()
       await evidence.close()
       await disks.close()
