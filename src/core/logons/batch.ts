@@ -20,6 +20,8 @@ export function place(attempt: Attempt, org: Org): Attempt {
   const person = known ? readAccount(known.id).key : attempt.person
   const share = attempt.attrs['share'] === undefined ? find.shareOf(known) : undefined
   if (!host && share === undefined && person === attempt.person) return attempt
+  // By whatever name it was reported: it is one host.
+  const hostName = host?.id ?? attempt.host
   // Only what is missing, one by one: this is done for every attempt, and objects put together from parts are slow.
   let attrs: Record<string, AttrValue> | null = null
   if (host?.zone && attempt.attrs['zone'] === undefined) (attrs ??= { ...attempt.attrs })['zone'] = host.zone
@@ -27,7 +29,9 @@ export function place(attempt: Attempt, org: Org): Attempt {
   if (host?.image && attempt.attrs['image'] === undefined) (attrs ??= { ...attempt.attrs })['image'] = host.image
   if (share !== undefined) (attrs ??= { ...attempt.attrs })['share'] = share
   const pool = attempt.pool ?? host?.pool ?? null
-  return attrs === null && pool === attempt.pool && person === attempt.person ? attempt : { ...attempt, attrs: attrs ?? attempt.attrs, pool, person }
+  return attrs === null && pool === attempt.pool && person === attempt.person && hostName === attempt.host
+    ? attempt
+    : { ...attempt, attrs: attrs ?? attempt.attrs, host: hostName, pool, person }
 }
 
 /** Of those, only the ones that were as usual themselves: an incident does not become the usual while it lasts. */

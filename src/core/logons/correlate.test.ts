@@ -73,6 +73,9 @@ describe('correlate', () => {
       // With an id that only the others know, in a session that nobody else had, and too late to be of theirs.
       const withId = half(whole).map((o) => (onHost(o) ? o : { ...o, attempt: 'a1' }))
       expect(attempts(withId)).toMatchObject([{ id: 'a1', person: 'mara', totalMs: 13_100, observations: whole.length }])
+      // Whether a host is named with its domain makes no difference.
+      const domain = half(whole).map((o) => (onHost(o) || !o.host ? o : { ...o, host: `${o.host.toLowerCase()}.larkmere.example` }))
+      expect(attempts(domain)).toMatchObject([{ person: 'mara', totalMs: 13_100, observations: whole.length }])
       const elsewhere = half(whole).map((o) => (onHost(o) ? { ...o, session: '8' } : o))
       expect(attempts(elsewhere).map(({ person }) => person)).toEqual(['mara', null])
       const late = half(whole).map((o) => (onHost(o) ? { ...o, timeMs: o.timeMs + 3_000_000 } : o))

@@ -1,3 +1,4 @@
+import { isSameHost } from '../people/host'
 import { shortHash } from '../stats/hash'
 import { assemble } from './assemble'
 import type { Attempt } from './attempt'
@@ -245,12 +246,6 @@ function takesOver({ closedAtMs, onHost, lastMs, pool }: Group, observation: Obs
     observation.phase !== 'broker' &&
     (pool === null || !observation.pool || pool === observation.pool)
   )
-}
-
-/** With its domain or without. */
-function isSameHost(a: string, b: string): boolean {
-  const [one, other] = [a.toLowerCase(), b.toLowerCase()]
-  return one === other || one.startsWith(`${other}.`) || other.startsWith(`${one}.`)
 }
 
 /** What may still follow the end of an attempt and belongs to it. */

@@ -1,4 +1,5 @@
 import { readAccount } from '../people/account'
+import { hostKey } from '../people/host'
 import type { Observation } from './observation'
 
 /** An attempt without an end, and without anything new for this long, is over. (formats: 15 minutes) */
@@ -14,7 +15,7 @@ export function threadKey({ attempt, person, host, session }: Observation): stri
 }
 
 /** The key of the thread of a session on a host. */
-export const sessionThread = (host = '', session = ''): string => `hs:${host.toLowerCase()}|${session}`
+export const sessionThread = (host = '', session = ''): string => `hs:${hostKey(host)}|${session}`
 
 /** The key of the thread of a person. */
 export const personThread = (account: string): string => `p:${readAccount(account).key}`

@@ -1,4 +1,5 @@
 import { readAccount } from './account'
+import { hostKey, shortHost } from './host'
 import { transitiveGroups, type Org, type OrgHost, type OrgPerson, type OrgPool, type OrgShare } from './org'
 
 /** Finds in an organisation what evidence names, however it is written there. */
@@ -48,7 +49,7 @@ export function newlyKnown(before: Org, after: Org): Names {
         const known = find.host(one.id)
         return !known || (['pool', 'zone', 'site', 'image'] as const).some((place) => one[place] && !known[place])
       })
-      .map(({ id }) => shortHost(id).toLowerCase()),
+      .map(({ id }) => hostKey(id)),
     homes: after.people.filter((one) => find.shareOf(one) === undefined && finderOf(after).shareOf(one) !== undefined).flatMap(namesOf),
   }
 }
@@ -95,8 +96,6 @@ function index<T>(all: readonly T[], namesOf: (one: T) => readonly string[]): (n
 }
 
 /** The first label of a host's name in the domain name system. */
-const shortHost = (name: string): string => (/^[\d.]+$/.test(name) ? name : (name.split('.')[0] ?? name))
-
 /** A path with one kind of slash and none at its end. */
 const plainPath = (path: string): string => path.replaceAll('/', '\\').replace(/\\+$/, '')
 

@@ -1,4 +1,5 @@
 export * from './access'
 export * from './account'
 export * from './finder'
+export * from './host'
 export * from './org'

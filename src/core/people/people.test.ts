@@ -2,6 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { readAccount } from './account'
 import { finderOf, grantOf, newlyKnown } from './finder'
+import { hostKey, isSameHost } from './host'
 import { EMPTY_ORG, transitiveGroups, type Org } from './org'
 
 describe('an account', () => {
@@ -85,6 +86,16 @@ describe('names in evidence', () => {
     ])
     expect(find.host('10.1.2.3')?.id).toBe('10.1.2.3')
     expect([find.host('10.1.2.4'), find.host('th-03'), find.host(null)]).toEqual([undefined, undefined, undefined])
+  })
+
+  it('are of one host where only one of them has a domain', () => {
+    expect(['TH-1', 'th-1.larkmere.example', '10.1.2.3'].map(hostKey)).toEqual(['th-1', 'th-1', '10.1.2.3'])
+    expect(isSameHost('TH-1', 'th-1.larkmere.example')).toBe(true)
+    expect([isSameHost('th-1.a.example', 'th-1.b.example'), isSameHost('th-1', 'th-10'), isSameHost('th-1', 'th-1x.example')]).toEqual([
+      false,
+      false,
+      false,
+    ])
   })
 
   it('are those of a share by id, by path, and by what lies below', () => {

@@ -27,9 +27,9 @@ function someLost(): Observation[] {
       .map((o) => (o.attempt ? { ...o, person: undefined } : o))
       .map((o, i) => (i === 4 ? { ...o, person: 'jonas' } : o)),
     ...logon({ id: 'r1', person: 'rut' }),
-    // The host only says which session it is.
+    // The host only says which session it is; the broker names the host with its domain.
     ...logon({ person: 'ilse', host: 'BO-H1-03' })
-      .map((o) => ({ ...o, session: '4' }))
+      .map((o, i) => ({ ...o, session: '4', ...(i > 0 && i < 3 ? { host: 'bo-h1-03.larkmere.example' } : {}) }))
       .map((o, i) => (i > 3 ? { ...o, person: undefined } : o)),
   ]
 }
@@ -404,6 +404,18 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect(story.diagnosis.cause?.id).toBe('container-held')
     expect(story.shares.reduce((sum, { ms }) => sum + ms, 0)).toBe(story.totalMs)
     expect((await columnsOf(database, START_MS - 1, NOW, { pool: 'nothing' })).id).toEqual([])
+  })
+
+  it('lists the logons of a host by its name with its domain or without; an address is itself', async (context) => {
+    if (!database) return context.skip()
+    const intake = await fresh()
+    const hosts = ['QH-1', 'qh-1.larkmere.example', 'QH-10', '10.1.2.3', '10.1.9.9']
+    await intake.ingest(
+      hosts.flatMap((host, i) => logon({ id: `h${i}`, person: `p${i}`, host })),
+      NOW,
+    )
+    const of = async (host: string) => (await listAttempts(database, { host, sort: 'started', limit: 50 })).attempts.map(({ id }) => id).sort()
+    expect([await of('qh-1'), await of('QH-1.larkmere.example'), await of('10.1.2.3')]).toEqual([['h0', 'h1'], ['h0', 'h1'], ['h3']])
   })
 
   it('shows the same of hours whose picture is kept, and draws them again when something late arrives', async (context) => {

@@ -100,7 +100,7 @@ export class KnownAttempts {
       nameless.length
         ? query(
             `unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[]) as asked (host, from_ms, to_ms, session)
-            join attempts a on a.host = asked.host and a.session = asked.session
+            join attempts a on host_key(a.host) = host_key(asked.host) and a.session = asked.session
               and a.started_ms between asked.from_ms - ${DAY_MS} and asked.to_ms and a.last_ms >= asked.from_ms
             join evidence e on e.attempt = a.id`,
             [...extent(nameless.map(({ host, asked }) => [host, asked] as const)), nameless.map(({ session }) => session)],

@@ -110,7 +110,7 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
   for (const dimension of PLACE_DIMENSIONS) {
     const value = query[dimension]
     if (!value) continue
-    if (dimension === 'host') where('lower(a.host) = lower(?)', value)
+    if (dimension === 'host') where('host_key(a.host) = host_key(?)', value)
     else where(`a.${COLUMN_OF[dimension]} = ?`, value)
   }
   if (query.group)

@@ -9,7 +9,7 @@ type Need = Pick<Context, 'database' | 'evidence' | 'jobs' | 'now' | 'live'>
 const AT_ONCE = 400
 
 /** Attempts that name somebody or some host of these, or do not say the share of somebody whose container was found. */
-const NAMED = `(person = any($1) or split_part(lower(host), '.', 1) = any($2) or (share is null and person = any($3)))`
+const NAMED = `(person = any($1) or host_key(host) = any($2) or (share is null and person = any($3)))`
 
 /** What is to be done, and how far it is: kept until it is done, so that the next start can go on with it. */
 interface Wish {

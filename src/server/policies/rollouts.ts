@@ -1,3 +1,4 @@
+import { hostKey } from '../../core/people'
 import { Problem } from '../../contract/errors'
 import type { Rollout } from '../../contract/policies'
 import type { PolicySet } from '../../core/policies'
@@ -184,10 +185,10 @@ export async function readRollout(database: Queryable): Promise<Rollout | null> 
   const groups = reached.flatMap((wave) => wave.groups)
   const counts = await database.query<{ has: boolean; count: number; failed: number; slow: number; medianMs: number | null }>(
     `with recursive inside(id) as (select unnest($3::text[]) union select g.id from groups g join inside i on g.member_of ? i.id)
-    select (a.host = any($2) or coalesce(p.groups ?| (select array_agg(id) from inside), false)) as has, count(*) as count, count(*) filter (where a.outcome = 'failed') as failed,
+    select (host_key(a.host) = any($2) or coalesce(p.groups ?| (select array_agg(id) from inside), false)) as has, count(*) as count, count(*) filter (where a.outcome = 'failed') as failed,
       count(*) filter (where a.outcome = 'slow') as slow, percentile_cont(0.5) within group (order by a.total_ms) filter (where a.outcome in ('ready', 'slow')) as "medianMs"
     from attempts a left join people p on p.id = a.person where a.started_ms >= $1 and a.started_ms < $4 and a.outcome <> 'open' group by 1`,
-    [row.startedMs, reached.flatMap(({ hosts }) => hosts), groups, row.endedMs ?? Number.MAX_SAFE_INTEGER],
+    [row.startedMs, reached.flatMap(({ hosts }) => hosts.map(hostKey)), groups, row.endedMs ?? Number.MAX_SAFE_INTEGER],
   )
   const count = (has: boolean) => {
     const found = counts.find((one) => one.has === has)

@@ -99,7 +99,7 @@ const HOUR_MS = 3_600_000
 async function waysOfSessions(database: Queryable, sessions: readonly RunningSession[]): Promise<Map<string, Went>> {
   const rows = await database.query<Went & { session: string }>(
     `select r.session, a.id as attempt, a.transport as went from jsonb_to_recordset($1::jsonb) as r(host text, session text, since bigint)
-    cross join lateral (select id, transport from attempts a where a.host = r.host and a.session = r.session and a.started_ms > r.since - $2::bigint and a.transport is not null order by a.started_ms desc limit 1) a`,
+    cross join lateral (select id, transport from attempts a where host_key(a.host) = host_key(r.host) and a.session = r.session and a.started_ms > r.since - $2::bigint and a.transport is not null order by a.started_ms desc limit 1) a`,
     [JSON.stringify(sessions.map(({ host, report }) => ({ host, session: report.session, since: Math.floor(report.sinceMs) }))), HOUR_MS],
   )
   return new Map(rows.map(({ session, ...went }) => [session, went]))
