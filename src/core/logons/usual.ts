@@ -122,6 +122,9 @@ interface Belonging {
   readonly levels: readonly Level[]
 }
 
+/** Made once: this is said for many usuals. */
+const COUNTS = new Intl.NumberFormat('en-GB')
+
 /** Holds what is usual for each kind of attempt. Feed it earlier attempts, ask it for a kind. */
 export class UsualModel {
   readonly #kinds = new Map<string, Belonging>()
@@ -257,7 +260,7 @@ function read(level: Level): Usual {
     }
   })
   const who = `${first ? 'first' : 'returning'} logons${pool === null ? ' of all pools' : ` on ${pool || 'an unnamed pool'}`}${network ? ` from ${network}` : ''}${hours ? ' at such hours' : ''}`
-  const usual: Usual = { n, basis: { pool, first, network, sentence: `${n} earlier ${who}` }, series }
+  const usual: Usual = { n, basis: { pool, first, network, sentence: `${COUNTS.format(n)} earlier ${who}` }, series }
   level.cached = { n, usual }
   return usual
 }

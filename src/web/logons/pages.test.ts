@@ -333,6 +333,7 @@ describe('the story of a logon', () => {
 
   it('says who, where, how it ended and why, with evidence for and against', async () => {
     const page = await shown(story())
+    expect(page.one('a', 'policies for it').getAttribute('href')).toBe('/policies/try?attempt=f/1')
     expect(page.one('h1').textContent.replaceAll(/\s+/g, ' ').trim()).toMatch(/Mara Lind could not log on, after 1 min 30 s/)
     expect(page.one('.sub').textContent.replaceAll(/\s+/g, ' ')).toMatch(/ticket-hall.*host TH-Q1-04.*share quay.*image 2026\.11.*from office/)
     const margin = page.one('aside').textContent.replaceAll(/\s+/g, ' ')
