@@ -91,7 +91,7 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
         <BButton v-if="item" variant="link" class="small put" :disabled="bench.has(item.id)" title="Key b" @click="bench.put(item)">{{
           bench.has(item.id) ? 'on the bench' : 'put on the bench'
         }}</BButton>
-        <RouterLink class="small put" :to="{ path: '/policies/try', query: { attempt: story.id } }">policies for it</RouterLink>
+        <RouterLink class="small put nowrap" :to="{ path: '/policies/try', query: { attempt: story.id } }">policies for it</RouterLink>
       </div>
       <PhaseDrawing :story="story" />
       <p v-for="one in mended" :key="one.sentence" class="quiet small">{{ one.sentence }}</p>

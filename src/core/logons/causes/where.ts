@@ -81,5 +81,5 @@ export function changeBefore(facts: Facts, kinds: readonly string[], dimensions:
       atMs > facts.attempt.startedAtMs - 14 * 86_400_000 &&
       scope.some(({ dimension, value }) => dimensions.includes(dimension) && facts.self.places[dimension as Dimension] === value),
   )
-  return found ? [clue(1, `Before it: ${found.sentence || found.kind}.`, new Date(found.atMs).toISOString())] : []
+  return found ? [clue(1, `Before it: ${(found.sentence || found.kind).replace(/\.$/, '')}.`, new Date(found.atMs).toISOString())] : []
 }
