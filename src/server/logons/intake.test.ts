@@ -231,6 +231,8 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect((await shares()).find(({ id }) => id === 'mara2')).toEqual({ id: 'mara2', share: 'hill' })
     // Of somebody it was not known before: their logons of before can be told.
     await database.exec(`delete from containers where person = 'ole' and share = 'hill'`)
+    // As when a policy is published meanwhile.
+    await intake.refresh()
     expect((await intake.reconsider(NOW)).known).toEqual({ people: [], hosts: [], homes: ['ole'] })
     expect((await intake.reconsider(NOW)).known.homes).toEqual([])
     await intake.explainAnew([{ thread: 'id:ole', atMs: START_MS }], NOW)

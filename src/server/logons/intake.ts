@@ -88,6 +88,8 @@ const MONTH_MS = 31 * 24 * HOUR_MS
  */
 export class Intake {
   #org: Org = EMPTY_ORG
+  /** What was known when it was last said what is known only now. */
+  #said: Org | null = null
   #homesMark = ''
   #slow: { default: number; byPool: Record<string, number> } = { default: DEFAULT_SLOW_MS, byPool: {} }
   #usual = new Map<number, { before: UsualModel; today: UsualModel }>()
@@ -147,15 +149,22 @@ export class Intake {
 
   /** Changes, and where containers lie, are written by other wings; they are known here half a minute later. Says what is known now that was not known before. */
   async #lookForChanges(nowMs: number): Promise<Names> {
-    const before = this.#org
     const mark = await homesMark(this.database)
     if (mark !== this.#homesMark) {
       this.#homesMark = mark
       this.#org = { ...this.#org, containers: await loadHomes(this.database) }
     }
-    const known = before === this.#org ? NOTHING_NEW : newlyKnown(before, this.#org)
+    const known = this.#knownNow()
     await this.#lookForRecentChanges(nowMs)
+    this.#said = this.#org
     return known
+  }
+
+  /** What is known that was not known when this was last asked. */
+  #knownNow(): Names {
+    const said = this.#said
+    this.#said = this.#org
+    return said === null || said === this.#org ? NOTHING_NEW : newlyKnown(said, this.#org)
   }
 
   async #lookForRecentChanges(nowMs: number): Promise<void> {
@@ -174,15 +183,15 @@ export class Intake {
 
   /** The directory has told of the organisation: says what is known now that was not known before. */
   async takeOrganisation(): Promise<Names> {
-    const before = this.#org
     await this.refresh()
-    return newlyKnown(before, this.#org)
+    return this.#knownNow()
   }
 
   /** Reads again what the organisation looks like and what counts as slow. */
   async refresh(): Promise<void> {
     this.#homesMark = await homesMark(this.database)
     this.#org = { ...(await loadOrg(this.database)), containers: await loadHomes(this.database) }
+    this.#said ??= this.#org
     this.#desk.outdate()
     const [policy] = await this.database.query<{ settings: { slowSeconds: number; slowSecondsByPool: Record<string, number> } }>(
       'select settings from policy_versions order by version desc limit 1',
