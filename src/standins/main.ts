@@ -1,12 +1,13 @@
 import { mkdir } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import type { Settings } from '../contract/other'
+import type { Stretch } from '../contract/policies'
 import { controlServer } from './control'
 import { larkmere, type Larkmere } from './directory/larkmere'
 import { Fleet, type Uplink } from './fleet/fleet'
 import { history } from './fleet/history'
 import { stretchesOf } from './fleet/stretches'
-import { changesOf, plant, TROUBLES, type Planted, type Trouble } from './fleet/troubles'
+import { changesOf, plant, TROUBLES, type Trouble } from './fleet/troubles'
 import { leaveInventory } from './share/inventory'
 import { larkmereShares, type ShareFolder } from './share/share'
 import { plantTroubled } from './share/troubled'
@@ -47,7 +48,10 @@ const uplink: Uplink = {
     (await send('GET', `/api/agent/settings?host=${encodeURIComponent(host)}`, undefined)) as { version: number; settings: Settings },
   report: (body) => quietly(send('POST', '/api/agent/report', body)),
   session: async (host, facts) => (await send('POST', '/api/agent/session', { host, facts })) as { version: number; values: Record<string, unknown> },
-  stretches: (stretches) => quietly(send('POST', '/api/agent/stretches', { stretches })),
+  stretches: async (stretches) => {
+    for (let at = 0; at < stretches.length; at += 10_000)
+      await quietly(send('POST', '/api/agent/stretches', { stretches: stretches.slice(at, at + 10_000) }))
+  },
 }
 
 await send('PUT', '/api/directory', company.org)
@@ -58,12 +62,14 @@ await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PO
 for (const share of shares) await mkdir(share.mount, { recursive: true })
 // The last days first, so that there is something to see soon; the days before it follow while people work.
 const RECENT_DAYS = 3
-await writeHistory(company, planted, { fromDay: Math.min(days, RECENT_DAYS), toDay: 0 })
+const recent: Stretch[] = []
+await writeHistory({ fromDay: Math.min(days, RECENT_DAYS), toDay: 0 }, (stretches) => Promise.resolve(void recent.push(...stretches)))
 fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 await Promise.all([
   makeDisks(company, shares).then(() => plantTroubled(company, shares, startedMs)),
-  days > RECENT_DAYS ? writeHistory(company, planted, { fromDay: days, toDay: RECENT_DAYS + 1 }) : null,
+  uplink.stretches(recent),
+  days > RECENT_DAYS ? writeHistory({ fromDay: days, toDay: RECENT_DAYS + 1 }, (stretches) => uplink.stretches(stretches)) : null,
 ])
 process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
@@ -72,12 +78,12 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
     process.exit(0)
   })
 
-/** Sends days of history: evidence files, and when people were connected. The launcher says when they have been sent before. */
-async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: number; toDay: number }): Promise<void> {
+/** Sends days of history as evidence files, and tells when people were connected. The launcher says when they have been sent before. */
+async function writeHistory(range: { fromDay: number; toDay: number }, tell: (stretches: Stretch[]) => Promise<void>): Promise<void> {
   if (env['STANDINS_HISTORY'] === 'none') return
-  for (const { dayMs, observations, logons } of history(all, what, range, startedMs, timeZone)) {
+  for (const { dayMs, observations, logons } of history(company, planted, range, startedMs, timeZone)) {
     if (observations.length === 0) continue
-    const connected = uplink.stretches(stretchesOf(logons, startedMs))
+    const told = tell(stretchesOf(logons, startedMs))
     const body = Buffer.from(observations.map(({ timeMs, ...rest }) => JSON.stringify({ time: timeMs, ...rest })).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
     const response = await fetch(`${server}/api/evidence/files`, {
@@ -88,7 +94,7 @@ async function writeHistory(all: Larkmere, what: Planted, range: { fromDay: numb
     if (!response.ok) throw new Error(`history: ${response.status} ${await response.text()}`)
     const { id } = (await response.json()) as { id: string }
     pending.push(id)
-    await connected
+    await told
     while (pending.length > 1) await read(pending.shift() ?? '')
   }
   for (const id of pending) await read(id)
