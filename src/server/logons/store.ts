@@ -120,7 +120,14 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
     )
   if (query.person) where('a.person = ?', query.person.toLowerCase())
   if (query.cause) where('a.cause = ?', query.cause)
-  if (query.upload) where('a.id in (select id from attempts where upload = ? union all select attempt from joined where upload = ?)', query.upload)
+  if (query.upload) {
+    // A file of a million logons of its own is listed by their order; where others are among them, they are collected first.
+    const [joined] = await handle.query('select from joined where upload = $1 limit 1', [query.upload])
+    where(
+      joined ? 'a.id in (select id from attempts where upload = ? union all select attempt from joined where upload = ?)' : 'a.upload = ?',
+      query.upload,
+    )
+  }
   const column = { started: 'a.started_ms', total: 'a.total_ms', lost: 'a.lost_ms' }[query.sort]
   if (query.before) {
     const [value, id] = query.before.split('~')
