@@ -338,6 +338,13 @@ describe.each(engines)('intake on %s', (name, open) => {
       { numRuns: name === 'embedded' ? 12 : 6 },
     )
     const intake = await fresh()
+    // What was only looked at again, because it is of the same person, is not the file's.
+    await intake.ingest(logon({ person: 'una' }), NOW)
+    await intake.ingest(logon({ person: 'una', at: START_MS + 1_800_000 }), NOW, 'file-0')
+    expect(await database.query(`select upload from attempts where person = 'una' order by started_ms`)).toEqual([
+      { upload: null },
+      { upload: 'file-0' },
+    ])
     const of = async (upload: string) => (await listAttempts(database, { upload, sort: 'started', limit: 50 })).attempts.map(({ id }) => id)
     const [half, rest] = [list.filter(({ person }) => person === 'rut'), list.filter(({ person }) => person !== 'mara')]
     await intake.ingest(half, NOW, 'file-1')

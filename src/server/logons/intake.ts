@@ -295,7 +295,7 @@ export class Intake {
       // The next rows are packed here while the last ones are written there.
       let writing: Promise<void> = Promise.resolve()
       for (let at = 0; at < worked.length; at += 500) {
-        const batch = worked.slice(at, at + 500).map((one) => toStored(one, upload))
+        const batch = worked.slice(at, at + 500).map((one) => toStored(one, joins.untouched.has(one.attempt.id) ? null : upload))
         await writing
         writing = writeAttempts(
           handle,

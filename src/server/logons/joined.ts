@@ -7,6 +7,8 @@ import type { Worked } from './stored'
 export interface Joins {
   /** Attempts of which more is known now. */
   readonly more: readonly string[]
+  /** Attempts of which nothing new came: they were only looked at again. */
+  readonly untouched: ReadonlySet<string>
   /** Attempts that others have taken records from, or that are parts of them now. */
   readonly moved: readonly { readonly from: string; readonly attempt: string }[]
 }
@@ -16,7 +18,7 @@ export interface Joins {
  * @param named their observations, in the same order, and after them the new ones: those of which `worked` is made
  */
 export function joinsOf(worked: readonly Worked[], known: readonly Known[], named: readonly Observation[]): Joins {
-  if (known.length === 0) return { more: [], moved: [] }
+  if (known.length === 0) return { more: [], untouched: new Set(), moved: [] }
   const before = new Map<Observation, string>()
   let at = 0
   for (const { id, observations } of known)
@@ -26,13 +28,15 @@ export function joinsOf(worked: readonly Worked[], known: readonly Known[], name
     }
   const ids = new Set(known.map(({ id }) => id))
   const more: string[] = []
+  const untouched = new Set<string>()
   const moved: { from: string; attempt: string }[] = []
   for (const { attempt, observations } of worked) {
     const sources = new Set(observations.map((one) => before.get(one)))
-    if (ids.has(attempt.id) && sources.has(undefined)) more.push(attempt.id)
+    if (!sources.has(undefined)) untouched.add(attempt.id)
+    else if (ids.has(attempt.id)) more.push(attempt.id)
     for (const from of sources) if (from !== undefined && from !== attempt.id) moved.push({ from, attempt: attempt.id })
   }
-  return { more, moved }
+  return { more, untouched, moved }
 }
 
 /** An evidence file that told of an attempt. */
