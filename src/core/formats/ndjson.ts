@@ -1,13 +1,11 @@
 import type { Observation } from '../logons/observation'
 import { EXCERPT_LENGTH, Refusal, type Fault } from './fault'
-import { canBeTogether, LineParser } from './lines'
 import { readObservation } from './observation'
-import { hasNumbered, keepable } from './text'
+import { LineScanner } from './scanner'
+import { keepable } from './text'
 
 /** A longer line is refused without being kept in memory. */
 export const LONGEST_LINE_BYTES = 1 << 20
-/** So many lines are parsed together. */
-const BATCH = 256
 const NEWLINE = 10
 
 export interface Sink {
@@ -25,7 +23,7 @@ export class NdjsonReader {
   #byte = 0
   /** Inside a line that is too long: skip to its end. */
   #skipping = false
-  readonly #parser = new LineParser()
+  readonly #scanner = new LineScanner()
   readonly #strict = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
   readonly #lax = new TextDecoder('utf-8', { ignoreBOM: true })
 
@@ -36,103 +34,78 @@ export class NdjsonReader {
   }
 
   push(chunk: Uint8Array): void {
-    let bytes = this.#rest ? join(this.#rest, chunk) : chunk
-    this.#rest = null
-    if (this.#skipping) {
-      const end = bytes.indexOf(NEWLINE)
-      if (end < 0) {
-        this.#byte += bytes.length
-        return
-      }
+    let bytes = new Uint8Array(chunk.buffer, chunk.byteOffset, chunk.byteLength)
+    if (this.#rest || this.#skipping) {
+      const end = bytes.indexOf(NEWLINE) + 1
+      const part = end > 0 ? bytes.subarray(0, end) : bytes
+      if (this.#skipping) this.#byte += part.length
+      else this.#keep(this.#rest ? join(this.#rest, part) : part)
+      if (end === 0) return
+      if (this.#skipping) this.#line++
       this.#skipping = false
-      this.#line++
-      this.#byte += end + 1
-      bytes = bytes.subarray(end + 1)
+      bytes = bytes.subarray(end)
     }
-    const lastEnd = bytes.lastIndexOf(NEWLINE)
-    if (lastEnd >= 0) this.#block(bytes.subarray(0, lastEnd))
-    const rest = bytes.subarray(lastEnd + 1)
-    if (lastEnd >= 0) this.#byte += lastEnd + 1
-    if (rest.length > LONGEST_LINE_BYTES) this.#tooLong(rest)
-    else if (rest.length > 0) this.#rest = rest.slice()
+    const lines = bytes.lastIndexOf(NEWLINE) + 1
+    if (lines > 0) this.#block(bytes.subarray(0, lines))
+    this.#keep(bytes.subarray(lines))
+  }
+
+  /** The begin of a line, or all of one. */
+  #keep(bytes: Uint8Array): void {
+    this.#rest = null
+    if (bytes[bytes.length - 1] === NEWLINE) this.#block(bytes)
+    else if (bytes.length > LONGEST_LINE_BYTES) this.#tooLong(bytes)
+    else if (bytes.length > 0) this.#rest = bytes.slice()
   }
 
   /** The last line, if it does not end in a newline. */
   end(): void {
     const rest = this.#rest
     this.#rest = null
-    if (rest) this.#block(rest)
+    if (rest) this.#block(join(rest, Uint8Array.of(NEWLINE)))
   }
 
-  /** Complete lines, without the last newline. Decodes them at once; only where that fails, one by one. */
+  /** Complete lines, each with its newline. */
   #block(bytes: Uint8Array): void {
-    let text: string
-    try {
-      text = this.#strict.decode(bytes)
-    } catch {
-      this.#lineByLine(bytes)
-      return
-    }
-    const ascii = text.length === bytes.length
-    const clean = !hasNumbered(text)
-    const together = canBeTogether(text, clean)
-    const lines = text.split('\n')
-    const firstLine = this.#line
-    // Bytes are counted only where somebody is told of them.
-    let [counted, byte] = [0, this.#byte]
-    const alone = (at: number) => {
-      for (; counted < at; counted++) byte += 1 + (ascii ? (lines[counted] ?? '').length : utf8Length(lines[counted] ?? ''))
-      this.#line = firstLine + at
-      const line = lines[at] ?? ''
-      this.#one(line, byte, clean || !hasNumbered(line))
-    }
-    for (let from = 0; from < lines.length; from += BATCH) {
-      const batch = lines.slice(from, from + BATCH)
-      const parsed =
-        together &&
-        batch.every(({ length }) => length <= LONGEST_LINE_BYTES) &&
-        this.#parser.parse(batch, clean, (value, said, i) => {
-          let observation: Observation
-          try {
-            observation = readObservation(value, clean, said)
-          } catch {
-            // Refused: it is read again by itself, to say why.
-            alone(from + i)
-            return
-          }
-          this.sink.observation(observation)
-        })
-      if (!parsed) for (let i = from; i < from + batch.length; i++) alone(i)
-    }
-    this.#line = firstLine + lines.length
-  }
-
-  #lineByLine(bytes: Uint8Array): void {
-    let at = 0
-    for (;;) {
-      let end = bytes.indexOf(NEWLINE, at)
-      if (end < 0) end = bytes.length
-      const part = bytes.subarray(at, end)
-      try {
-        this.#one(this.#strict.decode(part), this.#byte + at, false)
-      } catch {
-        this.#refuse(
-          this.#byte + at,
-          'line.encoding',
-          looksUtf16(part) ? 'the file looks like UTF-16; expected UTF-8' : 'not valid UTF-8',
-          this.#lax.decode(part.subarray(0, EXCERPT_LENGTH)),
-        )
+    const began = this.#byte
+    for (let at = 0; at < bytes.length; this.#line++) {
+      const end = this.#scanned(bytes, at)
+      if (end > 0) at = end
+      else {
+        const newline = bytes.indexOf(NEWLINE, at)
+        this.#byte = began + at
+        this.#byItself(bytes.subarray(at, newline))
+        at = newline + 1
       }
-      this.#line++
-      if (end === bytes.length) return
-      at = end + 1
     }
+    this.#byte = began + bytes.length
   }
 
-  /** `clean`: the line holds no \u escape; decoded strictly, no text in it can then hold NUL or half a surrogate pair. */
-  #one(line: string, byte: number, clean: boolean): void {
-    if (line.length > LONGEST_LINE_BYTES) return this.#refuse(byte, 'line.too-long', `longer than ${LONGEST_LINE_BYTES} bytes`, line)
-    const text = byte === 0 && line.charCodeAt(0) === 0xfeff ? line.slice(1) : line
+  /** Where the line after this one begins; -1 where it cannot be read so fast, or is refused. */
+  #scanned(bytes: Uint8Array, at: number): number {
+    const scanner = this.#scanner
+    if (!scanner.read(bytes, at) || scanner.end - at > LONGEST_LINE_BYTES) return -1
+    let observation: Observation
+    try {
+      observation = readObservation(scanner.record, !scanner.numbered)
+    } catch {
+      return -1
+    }
+    this.sink.observation(observation)
+    return scanner.end
+  }
+
+  /** A line without its newline, as JSON.parse reads it; what is wrong with it is said. */
+  #byItself(bytes: Uint8Array): void {
+    let line: string
+    try {
+      line = this.#strict.decode(bytes)
+    } catch {
+      const reason = looksUtf16(bytes) ? 'the file looks like UTF-16; expected UTF-8' : 'not valid UTF-8'
+      return this.#refuse('line.encoding', reason, this.#lax.decode(bytes.subarray(0, EXCERPT_LENGTH)))
+    }
+    if (line.length > LONGEST_LINE_BYTES) return this.#refuse('line.too-long', `longer than ${LONGEST_LINE_BYTES} bytes`, line)
+    const text = this.#byte === 0 && line.charCodeAt(0) === 0xfeff ? line.slice(1) : line
     if (text === '' || text === '\r' || text.trim() === '') return
     let value: unknown
     try {
@@ -140,28 +113,29 @@ export class NdjsonReader {
     } catch (error) {
       const binary = hasControl(text)
       return this.#refuse(
-        byte,
         binary ? 'line.binary' : 'line.json',
         binary ? 'binary data; expected a line of JSON' : `not valid JSON: ${message(error)}`,
         text,
       )
     }
+    let observation: Observation
     try {
-      this.sink.observation(readObservation(value, clean))
+      observation = readObservation(value)
     } catch (error) {
       if (!(error instanceof Refusal)) throw error
-      this.#refuse(byte, error.code, error.message, text)
+      return this.#refuse(error.code, error.message, text)
     }
+    this.sink.observation(observation)
   }
 
   #tooLong(rest: Uint8Array): void {
-    this.#refuse(this.#byte, 'line.too-long', `longer than ${LONGEST_LINE_BYTES} bytes`, this.#lax.decode(rest.subarray(0, EXCERPT_LENGTH)))
+    this.#refuse('line.too-long', `longer than ${LONGEST_LINE_BYTES} bytes`, this.#lax.decode(rest.subarray(0, EXCERPT_LENGTH)))
     this.#byte += rest.length
     this.#skipping = true
   }
 
-  #refuse(byte: number, code: string, reason: string, text: string): void {
-    this.sink.fault({ line: this.#line, byte, code, reason, excerpt: keepable(text.slice(0, EXCERPT_LENGTH)) })
+  #refuse(code: string, reason: string, text: string): void {
+    this.sink.fault({ line: this.#line, byte: this.#byte, code, reason, excerpt: keepable(text.slice(0, EXCERPT_LENGTH)) })
   }
 }
 
@@ -187,15 +161,6 @@ function hasControl(text: string): boolean {
 
 function looksUtf16(bytes: Uint8Array): boolean {
   return (bytes[0] === 0xff && bytes[1] === 0xfe) || (bytes[0] === 0xfe && bytes[1] === 0xff) || (bytes[0] === 0x7b && bytes[1] === 0)
-}
-
-function utf8Length(text: string): number {
-  let n = text.length
-  for (let i = 0; i < text.length; i++) {
-    const code = text.charCodeAt(i)
-    if (code > 0x7f) n += code > 0x7ff && (code < 0xd800 || code > 0xdfff) ? 2 : 1
-  }
-  return n
 }
 
 /** Reads a whole text at once. For small inputs and tests. */

@@ -17,10 +17,9 @@ const isOutcome = (outcome: unknown): outcome is ReportedOutcome => OUTCOMES.has
  * Checks one record of the plain form (docs/formats/evidence.md, fields of an observation).
  * @param value as JSON.parse gave it; its `attrs` become part of the observation
  * @param clean every text in it is known to be keepable, so that none has to be looked through
- * @param before what the record says before all of that: it counts where a field is not said again
  * @throws Refusal with a sentence that says which field is wrong and what was expected
  */
-export function readObservation(value: unknown, clean = false, before: Partial<Observation> | null = null): Observation {
+export function readObservation(value: unknown, clean = false): Observation {
   if (typeof value !== 'object' || value === null || Array.isArray(value))
     throw new Refusal('record.not-an-object', 'expected one JSON object a line')
   const record = value as Record<Field | 'kind' | 'time' | 'durationMs' | 'outcome' | 'attrs', unknown>
@@ -36,12 +35,12 @@ export function readObservation(value: unknown, clean = false, before: Partial<O
   const result: Observation = {
     timeMs,
     kind,
-    attempt: record.attempt === undefined ? before?.attempt : readText('attempt', record.attempt, clean),
-    person: record.person === undefined ? before?.person : readText('person', record.person, clean),
-    host: record.host === undefined ? before?.host : readText('host', record.host, clean),
-    source: record.source === undefined ? before?.source : readText('source', record.source, clean),
-    pool: record.pool === undefined ? before?.pool : readText('pool', record.pool, clean),
-    session: record.session === undefined ? before?.session : readText('session', record.session, clean),
+    attempt: readText('attempt', record.attempt, clean),
+    person: readText('person', record.person, clean),
+    host: readText('host', record.host, clean),
+    source: readText('source', record.source, clean),
+    pool: readText('pool', record.pool, clean),
+    session: readText('session', record.session, clean),
     phase,
     part: readText('part', record.part, clean),
     durationMs: kind === 'phase' ? readDuration(record.durationMs) : undefined,
@@ -57,22 +56,6 @@ export function readObservation(value: unknown, clean = false, before: Partial<O
     if (result.kind === 'mark') throw new Refusal('record.nobody', 'a mark that names neither attempt nor person may be of any time of its session')
   }
   return result
-}
-
-/** The fields that say who and where. */
-const WHO = ['attempt', 'person', 'pool', 'host', 'session', 'source'] as const
-
-/** The part of a record that says who and where; null where it is more than that. */
-export function readWho(value: unknown, clean: boolean): Partial<Observation> | null {
-  const record = value as Partial<Record<Field, unknown>>
-  const read: Partial<Record<Field, string | undefined>> = {}
-  let n = 0
-  for (const field of WHO) {
-    if (record[field] === undefined) continue
-    read[field] = readText(field, record[field], clean)
-    n++
-  }
-  return n > 0 && n === Object.keys(record).length ? read : null
 }
 
 function readText(field: Field, text: unknown, clean: boolean): string | undefined {
