@@ -9,7 +9,7 @@ import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
 import { conclude, type Explained } from './diagnose'
 import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
-import { durationsOf, ENOUGH, kindOf, UsualModel, type Usual } from './usual'
+import { durationsOf, ENOUGH, kindOf, SERIES, UsualModel, type Usual } from './usual'
 
 /** Fills in what the organisation knows: who the account belongs to, and an attempt's place where the evidence does not say it. */
 export function place(attempt: Attempt, org: Org): Attempt {
@@ -88,12 +88,13 @@ export function* explain(
   const ordinary = new OrdinaryModel()
   let waiting: Measured[] = []
   let told = 0
+  const durations = new Int32Array(SERIES.length)
   for (const { attempt, split } of lookingAhead(attempts)) {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
     const usual = before && isExact(before) ? before : (inAll(first.usualFor(kind)) ?? before)
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
-    if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs))
+    if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
     around.add(neighbourOf(result))
     waiting.push(result)
     while (told < waiting.length && startOf(waiting[told]) + (waiting.length - told > MOST_WAITING ? NEAR_MS : AHEAD_MS) < attempt.startedAtMs)
@@ -110,7 +111,7 @@ export function* explain(
     if (!measured) throw new RangeError('nothing waits')
     const result = conclude(measured, around, org, ordinary)
     const counted = countsForUsual(measured)
-    if (counted && !saysUsual(result, counted)) earlier.add(kindOf(result.attempt), durationsOf(result.blame, result.attempt.totalMs), -1)
+    if (counted && !saysUsual(result, counted)) earlier.add(kindOf(result.attempt), durationsOf(result.blame, result.attempt.totalMs, durations), -1)
     return result
   }
 
@@ -141,7 +142,7 @@ export function* explain(
   }
 
   function learn(list: { attempt: Attempt; split: Blame }[]): { attempt: Attempt; split: Blame }[] {
-    for (const { attempt, split } of list) if (endedWell(attempt)) first.add(kindOf(attempt), durationsOf(split, attempt.totalMs))
+    for (const { attempt, split } of list) if (endedWell(attempt)) first.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
     return list
   }
 }

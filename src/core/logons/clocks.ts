@@ -236,6 +236,7 @@ export class ClockWatch {
 
 /** Where a phase of one machine is followed by one of another, in the order in which phases follow each other. */
 function handovers(phases: readonly Phase[]): { readonly from: Phase; readonly to: Phase }[] {
+  if (phases.every(({ host }) => host === phases[0]?.host)) return []
   const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
   return ordered.flatMap((to, i) => {
     const from = ordered[i - 1]

@@ -1,4 +1,5 @@
 import { bucketOf, Histogram } from '../stats/histogram'
+import { Pairs } from '../stats/pairs'
 import type { Attempt } from './attempt'
 
 /** The numbers that sources report of an attempt, and by what they are multiplied so that a histogram of whole numbers holds them well. */
@@ -39,9 +40,14 @@ interface Cell {
   cached: { readonly n: number; readonly quantiles: readonly number[] } | null
 }
 
+type Cells = Map<string, Cell>
+
 /** What sources report ordinarily: by pool and network where there is enough, else by network, else of all. */
 export class OrdinaryModel {
-  readonly #kinds = new Map<string, readonly Map<string, Cell>[]>()
+  readonly #kinds = new Pairs<readonly Cells[]>()
+  #count = 0
+  readonly #networks = new Map<string, Cells>()
+  readonly #all: Cells = new Map()
 
   add(attempt: Pick<Attempt, 'pool' | 'attrs'>): void {
     const kinds = this.#of(attempt)
@@ -75,23 +81,16 @@ export class OrdinaryModel {
   }
 
   /** The cells of an attempt's place, the narrowest first. */
-  #of({ pool, attrs }: Pick<Attempt, 'pool' | 'attrs'>): readonly Map<string, Cell>[] {
+  #of({ pool, attrs }: Pick<Attempt, 'pool' | 'attrs'>): readonly Cells[] {
     const network = typeof attrs['network'] === 'string' ? attrs['network'] : ''
-    const key = `${pool ?? ''}\u0000${network}`
-    const found = this.#kinds.get(key)
+    const found = this.#kinds.get(pool ?? '', network)
     if (found) return found
-    const all = this.#shared('all')
-    if (this.#kinds.size >= MOST_KINDS) return [all]
-    const made = [new Map<string, Cell>(), this.#shared(`network\u0000${network}\u0000`), all]
-    this.#kinds.set(key, made)
-    return made
-  }
-
-  #shared(key: string): Map<string, Cell> {
-    const [found] = this.#kinds.get(key) ?? []
-    if (found) return found
-    const made = new Map<string, Cell>()
-    this.#kinds.set(key, [made])
+    if (this.#count >= MOST_KINDS) return [this.#all]
+    const together = this.#networks.get(network) ?? new Map<string, Cell>()
+    this.#networks.set(network, together)
+    const made = [new Map<string, Cell>(), together, this.#all]
+    this.#kinds.set(pool ?? '', network, made)
+    this.#count++
     return made
   }
 }

@@ -28,6 +28,11 @@ export function placesOf({ attempt: { host, pool, attrs } }: { readonly attempt:
   }
 }
 
+function isSame(one: Places, other: Places): boolean {
+  for (const dimension of DIMENSIONS) if (one[dimension] !== other[dimension]) return false
+  return true
+}
+
 /** One bit for each of DIMENSIONS. */
 export function maskOf(dimensions: readonly Dimension[]): number {
   let mask = 0
@@ -46,6 +51,8 @@ const UNREPORTED = WIDTH
 export class PlaceKinds {
   /** By its values; and each value by its number, 0: not known. */
   #kinds = new Map<string, number>()
+  /** The last one that was asked for on each host: mostly it is asked for again. */
+  readonly #lastOn = new Map<string, { readonly places: Places; readonly kind: number }>()
   readonly #numbers = new Map<string, number>([['', 0]])
   #next = 1
   /** STRIDE numbers for each kind: its values, then one bit for each of DIMENSIONS that was not reported. */
@@ -60,6 +67,14 @@ export class PlaceKinds {
   }
 
   kindOf(places: Places): number {
+    const last = this.#lastOn.get(places.host)
+    if (last && isSame(last.places, places)) return last.kind
+    const kind = this.#byValues(places)
+    this.#lastOn.set(places.host, { places, kind })
+    return kind
+  }
+
+  #byValues(places: Places): number {
     let key = ''
     for (const dimension of DIMENSIONS) key += `${places[dimension]}\u0000`
     let kind = this.#kinds.get(key)
@@ -125,6 +140,7 @@ export class PlaceKinds {
       kinds.set(key, kinds.size)
     }
     this.#kinds = kinds
+    this.#lastOn.clear()
     for (const [value, number] of this.#numbers) if (number !== 0 && !stay.has(number)) this.#numbers.delete(value)
     this.#same.fill(-1)
     return kept

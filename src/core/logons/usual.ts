@@ -1,4 +1,5 @@
 import { BUCKETS, bucketOf, quantilesIn, readPacked } from '../stats/histogram'
+import { Pairs } from '../stats/pairs'
 import { weekdayOf } from '../stats/zone'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
@@ -42,8 +43,9 @@ export function slotOf(ms: number, first: boolean): number {
 /** One duration for each of SERIES, in milliseconds. A phase that did not occur counts as 0. */
 export type Durations = ArrayLike<number>
 
-export function durationsOf(blame: Blame, totalMs: number): Int32Array {
-  const result = new Int32Array(SERIES.length)
+/** @param result where they are to be put: what was in it is written over */
+export function durationsOf(blame: Blame, totalMs: number, result = new Int32Array(SERIES.length)): Int32Array {
+  result.fill(0)
   for (const { phase, ms } of blame.shares) {
     const index = SERIES_INDEX.get(phase)
     if (index !== undefined) result[index] = (result[index] ?? 0) + ms
@@ -127,7 +129,11 @@ const COUNTS = new Intl.NumberFormat('en-GB')
 
 /** Holds what is usual for each kind of attempt. Feed it earlier attempts, ask it for a kind. */
 export class UsualModel {
-  readonly #kinds = new Map<string, Belonging>()
+  /** By pool and network, and in there by nthOf. */
+  readonly #kinds = new Pairs<(Belonging | undefined)[]>()
+  #count = 0
+  /** All further ones, those of first logons apart. */
+  readonly #others: (Belonging | undefined)[] = []
   readonly #levels = new Map<string, Level>()
 
   /** Adds one attempt that ended well. `times` -1 takes it back. */
@@ -183,21 +189,29 @@ export class UsualModel {
 
   #of(kind: Kind): Belonging {
     const { pool, network, first, slot } = kind
-    const key = keyOf(pool, network, first, slot)
-    const found = this.#kinds.get(key)
+    const found = this.#kinds.get(pool, network)?.[nthOf(first, slot)]
     if (found) return found
     // With so many kinds, hours are no longer told apart.
-    if (slot !== NO_SLOT && this.#kinds.size >= MOST_CELLS / 2) return this.#of({ ...kind, slot: NO_SLOT })
+    if (slot !== NO_SLOT && this.#count >= MOST_CELLS / 2) return this.#of({ ...kind, slot: NO_SLOT })
     // Past the most, all further kinds are one, and nobody's own.
-    const full = this.#kinds.size >= MOST_CELLS
-    const shared = full ? this.#kinds.get(`others ${first}`) : undefined
+    const full = this.#count >= MOST_CELLS
+    const others = nthOf(first, NO_SLOT)
+    const shared = full ? this.#others[others] : undefined
     if (shared) return shared
     const cell: Cell = { counts: [], n: 0 }
     const level = (p: string | null, n: string | null, hours: number | null = null) => this.#level({ pool: p, network: n, first }, hours, cell)
     const levels = full ? [level(null, null)] : [level(pool, network), level(pool, null), level(null, network), level(null, null)]
     const made = { cell, levels, hours: full || slot === NO_SLOT ? null : level(pool, network, slot) }
-    this.#kinds.set(full ? `others ${first}` : key, made)
+    if (full) this.#others[others] = made
+    else this.#keep(kind, made)
     return made
+  }
+
+  #keep({ pool, network, first, slot }: Kind, made: Belonging): void {
+    const kinds = this.#kinds.get(pool, network) ?? []
+    if (kinds.length === 0) this.#kinds.set(pool, network, kinds)
+    kinds[nthOf(first, slot)] = made
+    this.#count++
   }
 
   #level(named: Pick<Level, 'pool' | 'network' | 'first'>, slot: number | null, cell: Cell): Level {
@@ -209,6 +223,9 @@ export class UsualModel {
     return level
   }
 }
+
+/** A place for each slot, those of first logons apart. */
+const nthOf = (first: boolean, slot: number): number => 2 * (slot + 1) + (first ? 1 : 0)
 
 /** No name holds these characters: readers do not let them in. */
 const keyOf = (pool: string | null, network: string | null, first: boolean, slot: number) =>

@@ -71,7 +71,7 @@ function makeFinder(org: Org): Finder {
   return {
     person: (key) => (key === null ? undefined : people(key)),
     pool: (name) => (name === null ? undefined : pools(name)),
-    host: (name) => (name === null ? undefined : (hosts(name) ?? hosts(shortHost(name)))),
+    host: (name) => (name === null || org.hosts.length === 0 ? undefined : (hosts(name) ?? hosts(shortHost(name)))),
     share: (name) => {
       for (let path = plainPath(name ?? ''); path !== ''; path = path.slice(0, Math.max(0, path.lastIndexOf('\\')))) {
         const found = shares(path)
@@ -92,10 +92,10 @@ function index<T>(all: readonly T[], namesOf: (one: T) => readonly string[]): (n
       const key = name.trim().toLowerCase()
       if (!byName.has(key)) byName.set(key, one)
     }
-  return (name) => byName.get(name.trim().toLowerCase())
+  // Asked of every attempt; without an organisation there is nothing to look for.
+  return byName.size === 0 ? () => undefined : (name) => byName.get(name.trim().toLowerCase())
 }
 
-/** The first label of a host's name in the domain name system. */
 /** A path with one kind of slash and none at its end. */
 const plainPath = (path: string): string => path.replaceAll('/', '\\').replace(/\\+$/, '')
 
