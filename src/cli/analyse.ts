@@ -6,7 +6,7 @@ import Papa from 'papaparse'
 import { OrgFile } from '../contract/org'
 import { EventLog, type Fault } from '../core/formats'
 import { readAccount } from '../core/people'
-import { clockSays, explain, findIncidents, Ledger, seenOf, type Explained } from '../core/logons'
+import { clockSays, explain, findIncidents, Ledger, seenOf, type Explained, type Observation } from '../core/logons'
 import { attemptsOf, keepStandardInput } from './attempts'
 import { EVIDENCE_FORMATS, readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
 import { readEventMapFile } from './event-map'
@@ -32,7 +32,10 @@ export async function analyseCommand(args: string[]): Promise<void> {
       const again = faults.readBefore
       let current = ''
       const sink = {
-        observation,
+        observation: (one: Observation) => {
+          faults.records++
+          observation(one)
+        },
         fault: (fault: Fault) => {
           if (!again) faults.add(current, fault)
         },
@@ -76,6 +79,8 @@ async function filesIn(path: string): Promise<string[]> {
 class Faults {
   readBefore = false
   count = 0
+  /** What was not refused. */
+  records = 0
   #first: Fault | null = null
 
   constructor(private readonly names: ReadonlyMap<string, string>) {}
@@ -91,8 +96,14 @@ class Faults {
     if (this.count > MOST_SAID) process.stderr.write(`… and ${this.count - MOST_SAID} more records refused\n`)
   }
 
+  /** Says so where no record could be read. */
   nothingRead(): void {
-    if (this.#first) throw new UsageError(`nothing could be read: ${this.count} records refused, the first because ${this.#first.reason}`)
+    if (this.records > 0) return
+    if (!this.#first) process.stderr.write('there are no records in it\n')
+    else
+      throw new UsageError(
+        `nothing could be read: ${this.count === 1 ? 'the one record was refused' : `${this.count} records were refused, the first`} because ${this.#first.reason}`,
+      )
   }
 }
 const MOST_SAID = 20
@@ -183,17 +194,15 @@ const WIDTHS_FROM = 1000
 
 async function write(rows: Iterable<Row>, out: string, faults: Faults): Promise<void> {
   let waiting = ''
-  let any = false
   const line: (row: Row | null) => string = out === 'json' ? (row) => JSON.stringify(row) + '\n' : out === 'csv' ? csvLines() : tableLines()
   for (const row of rows) {
-    any = true
     waiting += line(row)
     if (waiting.length > 1 << 16) {
       await put(waiting)
       waiting = ''
     }
   }
-  if (!any) faults.nothingRead()
+  faults.nothingRead()
   await put(waiting + (out === 'table' ? line(null) : ''))
 }
 

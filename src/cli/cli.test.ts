@@ -225,6 +225,14 @@ describe('ikebana analyse', () => {
   })
 })
 
+describe('evidence with nothing to tell', () => {
+  it('is no error: an empty file has no records, and ordinary logons no incidents', () => {
+    expect(run('analyse', file('empty.ndjson', ''))).toMatchObject({ status: 0, stdout: '', stderr: 'there are no records in it\n' })
+    const ordinary = run('analyse', file('ordinary.ndjson', `${ndjson(plain)}{broken\n`), '--incidents')
+    expect([ordinary.status, ordinary.stdout]).toEqual([0, ''])
+  })
+})
+
 describe('what analyse keeps meanwhile', () => {
   it('is gone when whoever reads the output leaves, and when it is interrupted', async () => {
     const own = join(folder, 'tmp')

@@ -188,6 +188,14 @@ describe('NDJSON', () => {
     )
   })
 
+  it('takes its own words in capitals, and leaves those of others as they are', () => {
+    const said = (fields: object) => readNdjson(bytes(JSON.stringify({ time: START_MS, attempt: 'a', ...fields })))
+    expect(said({ kind: 'PHASE', phase: 'Sign-On', durationMs: 5 }).observations[0]).toMatchObject({ kind: 'phase', phase: 'sign-on' })
+    expect(said({ kind: 'Phase-Begin', phase: 'Fetch The Tea' }).observations[0]).toMatchObject({ kind: 'phase-begin', phase: 'Fetch The Tea' })
+    expect(said({ kind: 'end', outcome: 'Ready' }).observations[0]).toMatchObject({ kind: 'end', outcome: 'ready' })
+    expect(said({ kind: 'end', outcome: 'Splendid' }).faults[0]?.reason).toBe('outcome is "Splendid"; expected ready, failed, abandoned or degraded')
+  })
+
   it('makes text keepable: NUL and half pairs would be refused by the database', () => {
     const { observations } = readNdjson(
       bytes('{"time":1795440000000,"kind":"mark","attempt":"a\\u0000b","text":"\\ud800 \\ud834\\udd1e","attrs":{"k\\u0000":{"deep":["\\u0000"]}}}'),

@@ -1,17 +1,28 @@
-import { OBSERVATION_KINDS, type Attrs, type AttrValue, type Observation, type ObservationKind, type ReportedOutcome } from '../logons/observation'
+import {
+  OBSERVATION_KINDS,
+  phaseNamed,
+  type Attrs,
+  type AttrValue,
+  type Observation,
+  type ObservationKind,
+  type ReportedOutcome,
+} from '../logons/observation'
 import { Refusal } from './fault'
 import { keepable } from './text'
 
-const KINDS: ReadonlySet<unknown> = new Set(OBSERVATION_KINDS)
-const OUTCOMES: ReadonlySet<unknown> = new Set<ReportedOutcome>(['ready', 'failed', 'abandoned', 'degraded'])
+const KINDS: ReadonlyMap<unknown, ObservationKind> = new Map(OBSERVATION_KINDS.map((kind) => [kind, kind]))
+const OUTCOMES: ReadonlyMap<unknown, ReportedOutcome> = new Map(
+  (['ready', 'failed', 'abandoned', 'degraded'] as const).map((outcome) => [outcome, outcome]),
+)
 const EARLIEST_MS = Date.UTC(1990, 0, 1)
 const LATEST_MS = Date.UTC(2100, 0, 1)
 const LONGEST_TEXT = 4000
 const MOST_ATTRS = 200
 type Field = 'attempt' | 'person' | 'host' | 'source' | 'pool' | 'session' | 'phase' | 'part' | 'code' | 'text'
 
-const isKind = (kind: unknown): kind is ObservationKind => KINDS.has(kind)
-const isOutcome = (outcome: unknown): outcome is ReportedOutcome => OUTCOMES.has(outcome)
+/** One of our words, also in capitals. */
+const wordIn = <T>(words: ReadonlyMap<unknown, T>, written: unknown): T | undefined =>
+  words.get(written) ?? (typeof written === 'string' ? words.get(written.trim().toLowerCase()) : undefined)
 
 /**
  * Checks one record of the plain form (docs/formats/evidence.md, fields of an observation).
@@ -23,14 +34,18 @@ export function readObservation(value: unknown, clean = false): Observation {
   if (typeof value !== 'object' || value === null || Array.isArray(value))
     throw new Refusal('record.not-an-object', 'expected one JSON object a line')
   const record = value as Record<Field | 'kind' | 'time' | 'durationMs' | 'outcome' | 'attrs', unknown>
-  const { kind, outcome, attrs } = record
-  if (!isKind(kind)) throw new Refusal('record.kind', `kind is ${short(kind)}; expected one of ${OBSERVATION_KINDS.join(', ')}`)
+  const { attrs } = record
+  const kind = wordIn(KINDS, record.kind)
+  if (kind === undefined) throw new Refusal('record.kind', `kind is ${short(record.kind)}; expected one of ${OBSERVATION_KINDS.join(', ')}`)
   const timeMs = readTime(record.time)
-  const phase = readText('phase', record.phase, clean)
+  const written = readText('phase', record.phase, clean)
+  const phase = written === undefined ? undefined : phaseNamed(written)
   if (phase === undefined && (kind === 'phase' || kind === 'phase-begin' || kind === 'phase-end'))
     throw new Refusal('record.phase', `a record of kind ${kind} needs a phase`)
-  if (outcome !== undefined && outcome !== null && outcome !== '' && !isOutcome(outcome))
-    throw new Refusal('record.outcome', `outcome is ${short(outcome)}; expected ready, failed, abandoned or degraded`)
+  const given = record.outcome
+  const outcome = given === undefined || given === null || given === '' ? undefined : wordIn(OUTCOMES, given)
+  if (outcome === undefined && given !== undefined && given !== null && given !== '')
+    throw new Refusal('record.outcome', `outcome is ${short(given)}; expected ready, failed, abandoned or degraded`)
   // Every field is there, given or not, so that all observations have one shape and are read fast.
   const result: Observation = {
     timeMs,
@@ -45,7 +60,7 @@ export function readObservation(value: unknown, clean = false): Observation {
     part: readText('part', record.part, clean),
     durationMs: kind === 'phase' ? readDuration(record.durationMs) : undefined,
     code: readText('code', record.code, clean),
-    outcome: isOutcome(outcome) ? outcome : undefined,
+    outcome,
     text: readText('text', record.text, clean),
     attrs: attrs === undefined || attrs === null ? undefined : readAttrs(attrs, clean),
   }

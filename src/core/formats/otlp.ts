@@ -1,4 +1,4 @@
-import type { Attrs, AttrValue, Observation, ReportedOutcome } from '../logons/observation'
+import { phaseNamed, type Attrs, type AttrValue, type Observation, type ReportedOutcome } from '../logons/observation'
 import type { Fault } from './fault'
 import { keepable } from './text'
 
@@ -99,7 +99,8 @@ function spanObservations(span: Span, byId: ReadonlyMap<string, Span>): Observat
   const coded = code === undefined ? {} : { code: String(code) }
   const result: Observation[] = []
   const isRoot = span.parentId === ''
-  const naming = phaseOf(span, byId)
+  const { part, phase } = phaseOf(span, byId)
+  const naming = { part, phase: phaseNamed(phase) }
   if (isRoot) {
     const reported = span.attrs['logon.outcome']
     const outcome: ReportedOutcome =

@@ -37,6 +37,11 @@ export interface Observation {
 export const PHASES = ['broker', 'power', 'connect', 'sign-on', 'container', 'profile', 'policy', 'scripts', 'packages', 'shell', 'settle'] as const
 export type KnownPhase = (typeof PHASES)[number]
 
+const BY_NAME = new Map<string, string>(PHASES.map((phase) => [phase, phase]))
+
+/** A phase by its name as somebody wrote it: ours in capitals are ours, any other stays what it is. */
+export const phaseNamed = (written: string): string => BY_NAME.get(written) ?? BY_NAME.get(written.toLowerCase()) ?? written
+
 /** Phases whose time counts towards the total. */
 export const TIMED_PHASES = PHASES.filter((phase) => phase !== 'settle')
 

@@ -37,13 +37,13 @@ export interface Names {
 }
 
 /**
- * What an organisation knows that it did not know before: people by none of their names, hosts, where hosts are, and where whose container lies. What has only changed
+ * What an organisation knows that it did not know before: names of people, hosts, where hosts are, and where whose container lies. What has only changed
  * is not among it.
  */
 export function newlyKnown(before: Org, after: Org): Names {
   const find = finderOf(before)
   return {
-    people: after.people.filter((one) => !namesOf(one).some((name) => find.person(name))).flatMap(namesOf),
+    people: after.people.flatMap(namesOf).filter((name) => !find.person(name)),
     hosts: after.hosts
       .filter((one) => {
         const known = find.host(one.id)

@@ -115,12 +115,12 @@ describe('names in evidence', () => {
     })
     const later: Org = {
       ...org,
-      // The same person under another id, one more, and one with another group.
-      people: [{ id: 'm.lindqvist', accounts: ['mara'] }, { id: 'aino' }, { id: 'ole', groups: ['halls'] }],
+      // A person who has another id as well, one more, and one with another group.
+      people: [{ id: 'm.lindqvist', accounts: ['mara'], sid: 'S-1-5-21-1-2-3-1109' }, { id: 'aino' }, { id: 'ole', groups: ['halls'] }],
       // One host says where it is, one is on another pool, one is new.
       hosts: [{ id: 'TH-01', pool: 'halls', zone: 'Q1' }, { id: 'th-02', pool: 'other' }, { id: '10.1.2.3' }, { id: 'TH-09.larkmere.example' }],
     }
-    expect(newlyKnown(org, later)).toMatchObject({ people: ['aino'], hosts: ['th-01', 'th-09'] })
+    expect(newlyKnown(org, later)).toMatchObject({ people: ['m.lindqvist', 's-1-5-21-1-2-3-1109', 'aino'], hosts: ['th-01', 'th-09'] })
     expect(newlyKnown(later, { ...later, hosts: later.hosts.map((host) => ({ ...host, zone: 'Q2' })) }).hosts).toEqual(['th-02', '10.1.2.3', 'th-09'])
   })
 

@@ -75,7 +75,7 @@ describe('an evidence file', () => {
     expect(await desk.uploads.state(id)).toMatchObject({ state: 'reading', bytesRead: 5, observations: 4 })
     expect((await desk.uploads.list()).map(({ bytesRead }) => bytesRead)).toEqual([5])
     desk.go()
-    expect(await desk.ended(id)).toMatchObject({ state: 'done', bytesRead: 8, sentence: '12 records were read, 1 were refused.' })
+    expect(await desk.ended(id)).toMatchObject({ state: 'done', bytesRead: 8, sentence: '12 records were read, 1 was refused.' })
     expect(await desk.uploads.faults(id)).toEqual([fault(3, 'time is missing')])
     await vi.waitFor(() => expect(onDisk()).toEqual([]))
     expect(await database.query('select who, what, target, after from journal')).toEqual([
@@ -180,5 +180,38 @@ describe('an evidence file', () => {
     await vi.waitFor(async () => expect(await desk.uploads.state(id)).toMatchObject({ state: 'done', observations: 5, refused: 0 }))
     expect(desk.seen).toEqual(['speaks', 'names', 'speaks'])
     await vi.waitFor(() => expect(onDisk()).toEqual([]))
+  })
+
+  it('that waits for a name says so, waits also over a stop, and is read again when the directory names somebody', async () => {
+    const before = uploadsThat(() => ({ observations: 2, refused: 3, unnamed: 3 }))
+    const { id } = await before.send('speaks')
+    expect((await before.ended(id)).sentence).toBe(
+      '2 records were read, 3 were refused. 3 of these speak of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.',
+    )
+    const after = uploadsThat(() => ({ observations: 5 }))
+    await (
+      await after.uploads.takeUp()
+    ).done
+    expect([onDisk(), after.seen]).toEqual([[id], []])
+    await after.uploads.readAgain()
+    expect(await after.uploads.state(id)).toMatchObject({ state: 'done', observations: 5, refused: 0, sentence: 'All 5 records were read.' })
+    expect([onDisk(), after.seen]).toEqual([[], ['speaks']])
+    await after.uploads.readAgain()
+    expect(after.seen).toEqual(['speaks'])
+  })
+
+  it('is read from its beginning at the next start where a stop cut off that second reading', async () => {
+    const before = uploadsThat((text) => (text === 'names' ? { observations: 1, named: 1 } : { observations: 2, refused: 1, unnamed: 1 }))
+    const { id } = await before.send('speaks')
+    await before.ended(id)
+    before.hold()
+    void before.uploads.readAgain()
+    await vi.waitFor(async () => expect(await before.uploads.state(id)).toMatchObject({ state: 'reading' }))
+    const after = uploadsThat(() => ({ observations: 3 }))
+    await (
+      await after.uploads.takeUp()
+    ).done
+    expect(after.seen).toEqual(['speaks'])
+    expect(await after.uploads.state(id)).toMatchObject({ state: 'done', observations: 3 })
   })
 })

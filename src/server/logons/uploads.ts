@@ -12,14 +12,14 @@ import type { UploadProgress } from './intake-worker'
 
 const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, joined, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
 
-/** So many files are kept for a name to come; the next start clears them. */
-const MOST_UNNAMED = 20
+/** So many files are kept for a name to come. */
+const MOST_WAITING = 20
 
 /** Evidence files: kept on disk while they are read, told of while they are, forgotten on disk afterwards. */
 export class Uploads {
   readonly #live = new Map<string, UploadProgress>()
-  /** Event logs that speak of persons whom nothing named yet: read again when another file names some. */
-  readonly #unnamed = new Map<string, { path: string; name: string; author: string }>()
+  /** Files are read again one after another. */
+  #again: Promise<void> = Promise.resolve()
 
   constructor(private readonly context: Pick<Context, 'config' | 'database' | 'evidence' | 'live' | 'now'>) {}
 
@@ -37,7 +37,8 @@ export class Uploads {
       `select id, name, author from uploads where state = 'reading' order by started_ms`,
     )
     const there: string[] = await readdir(this.#folder).catch(() => [])
-    for (const file of there) if (!cut.some(({ id }) => id === file)) await rm(join(this.#folder, file), { recursive: true, force: true })
+    const wanted = [...cut, ...(await this.#waiting())]
+    for (const file of there) if (!wanted.some(({ id }) => id === file)) await rm(join(this.#folder, file), { recursive: true, force: true })
     const read = async () => {
       for (const { id, name, author } of cut)
         if (there.includes(id)) await this.#begin(join(this.#folder, id), id, name, author)
@@ -116,26 +117,21 @@ export class Uploads {
 
   async #read(path: string, id: string, name: string, author: string): Promise<void> {
     const { database, evidence, now } = this.context
+    let waits = false
     const end = (state: UploadState['state'], sentence: string) => this.#end(id, state, sentence)
     try {
       const result = await evidence.upload(path, id, now())
-      await database.query('update uploads set bytes_read = bytes, observations = $2, refused = $3, faults = $4::jsonb where id = $1', [
+      const waiting = (await this.#waiting()).filter((one) => one.id !== id).length
+      waits = result.unnamed > 0 && waiting < MOST_WAITING
+      await database.query('update uploads set bytes_read = bytes, observations = $2, refused = $3, faults = $4::jsonb, unnamed = $5 where id = $1', [
         id,
         result.observations,
         result.refused,
         JSON.stringify(result.faults),
+        waits ? result.unnamed : 0,
       ])
-      await end(
-        result.observations === 0 ? 'failed' : 'done',
-        result.observations === 0
-          ? `Nothing could be read${result.faults[0] ? `: ${result.faults[0].reason}` : ': the file is empty'}.`
-          : result.refused > 0
-            ? `${countSay(result.observations)} records were read, ${countSay(result.refused)} were refused.`
-            : `All ${countSay(result.observations)} records were read.`,
-      )
-      this.#unnamed.delete(id)
-      if (result.unnamed > 0 && this.#unnamed.size < MOST_UNNAMED) this.#unnamed.set(id, { path, name, author })
-      if (result.named > 0) await this.#again(id)
+      await end(result.observations === 0 ? 'failed' : 'done', cameOf(result, waits))
+      if (result.named > 0) void this.readAgain(id)
       await writeJournal(database, {
         atMs: now(),
         who: author,
@@ -145,6 +141,7 @@ export class Uploads {
       })
     } catch (error) {
       const cancelled = error instanceof Error && error.message === 'cancelled'
+      await database.query('update uploads set unnamed = 0 where id = $1', [id])
       await end(
         cancelled ? 'cancelled' : 'failed',
         cancelled
@@ -152,7 +149,7 @@ export class Uploads {
           : `Reading stopped: ${error instanceof Error ? error.message : String(error)}. What had been read was kept.`,
       )
     } finally {
-      if (!this.#unnamed.has(id)) await rm(path, { force: true })
+      if (!waits) await rm(path, { force: true })
     }
   }
 
@@ -166,12 +163,39 @@ export class Uploads {
     )
   }
 
-  /** Reading a file twice changes nothing but what is known better by now. */
-  async #again(named: string): Promise<void> {
-    for (const [id, { path, name, author }] of [...this.#unnamed])
-      if (id !== named) {
-        this.#unnamed.delete(id)
-        await this.#read(path, id, name, author)
-      }
+  /** Event logs that speak of persons whom nothing named yet. */
+  async #waiting(): Promise<{ id: string; name: string; author: string }[]> {
+    return this.context.database.query('select id, name, author from uploads where unnamed > 0 order by started_ms')
   }
+
+  /**
+   * Somebody was named: the files that waited for names are read again, one after another. Reading a file twice changes nothing but what is known better by now.
+   * @param named the file that named them, where it was one
+   */
+  readAgain(named: string | null = null): Promise<void> {
+    const read = async () => {
+      for (const { id, name, author } of await this.#waiting()) {
+        if (id === named) continue
+        // A stop meanwhile: it is read at the next start.
+        await this.context.database.query(`update uploads set state = 'reading', bytes_read = 0 where id = $1`, [id])
+        await this.#begin(join(this.#folder, id), id, name, author)
+      }
+    }
+    this.#again = this.#again.then(read).catch(() => undefined)
+    return this.#again
+  }
+}
+
+/** What came of reading a file, in a sentence or two. */
+function cameOf({ observations, refused, unnamed, faults }: UploadProgress, waits: boolean): string {
+  const waiting = waits
+    ? ` ${unnamed === 1 ? 'One of these speaks' : `${countSay(unnamed)} of these speak`} of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.`
+    : ''
+  if (observations === 0) return `Nothing could be read${faults[0] ? `: ${faults[0].reason}` : ': the file is empty'}.${waiting}`
+  const were = (n: number) => (n === 1 ? 'was' : 'were')
+  return refused > 0
+    ? `${countSay(observations)} ${observations === 1 ? 'record was' : 'records were'} read, ${countSay(refused)} ${were(refused)} refused.${waiting}`
+    : observations === 1
+      ? 'The one record was read.'
+      : `All ${countSay(observations)} records were read.`
 }

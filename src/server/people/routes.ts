@@ -13,8 +13,10 @@ import { replaceOrg } from './store'
 
 const like = (text: string) => `%${text.toLowerCase().replaceAll(/[\\%_]/g, '\\$&')}%`
 
+/** @param onNamed told when the directory names accounts that it did not name before */
 export function peopleHandlers(
   context: Context,
+  onNamed: () => void = () => undefined,
 ): Handlers<'find' | 'people' | 'peopleExport' | 'person' | 'importOrg' | 'orgFileLook' | 'orgFileGive'> {
   const { database, evidence, live, now } = context
   /** People by a part of their name or account, with how their logons of the last 7 days went. @param most null: all of them */
@@ -38,6 +40,7 @@ export function peopleHandlers(
         after: `${people.length} people, ${groups.length} groups, ${pools.length} pools, ${hosts.length} hosts`,
       })
     const anew = await explainAnew(context, names, who)
+    if (names.people.some((name) => readAccount(name).form === 'sid')) onNamed()
     return { people: people.length, groups: groups.length, pools: pools.length, hosts: hosts.length, anew }
   }
   return {

@@ -98,7 +98,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
       ...adminHandlers(context),
       ...accessHandlers(context, code),
       ...logonHandlers(context, taken),
-      ...peopleHandlers(context),
+      ...peopleHandlers(context, () => void taken.readAgain()),
       ...containerHandlers(context),
       ...shareHandlers(context),
       ...roomHandlers(context),
