@@ -186,7 +186,7 @@ describe('an evidence file', () => {
     const before = uploadsThat(() => ({ observations: 2, refused: 3, unnamed: 3 }))
     const { id } = await before.send('speaks')
     expect((await before.ended(id)).sentence).toBe(
-      '2 records were read, 3 were refused. 3 of these speak of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.',
+      '2 records were read, 3 were refused. 3 of its events speak of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.',
     )
     const after = uploadsThat(() => ({ observations: 5 }))
     await (

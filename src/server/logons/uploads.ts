@@ -189,7 +189,7 @@ export class Uploads {
 /** What came of reading a file, in a sentence or two. */
 function cameOf({ observations, refused, unnamed, faults }: UploadProgress, waits: boolean): string {
   const waiting = waits
-    ? ` ${unnamed === 1 ? 'One of these speaks' : `${countSay(unnamed)} of these speak`} of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.`
+    ? ` ${unnamed === 1 ? 'One of its events speaks' : `${countSay(unnamed)} of its events speak`} of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.`
     : ''
   if (observations === 0) return `Nothing could be read${faults[0] ? `: ${faults[0].reason}` : ': the file is empty'}.${waiting}`
   const were = (n: number) => (n === 1 ? 'was' : 'were')
