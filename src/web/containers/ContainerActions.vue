@@ -66,7 +66,7 @@ function choose(kind: Kind): void {
     {{
       room.blocks === 0
         ? 'Nothing: every block in the file holds something.'
-        : `${size(room.bytes)}: ${plural(room.blocks, 'block')} hold only zeros.`
+        : `${size(room.bytes)}: ${plural(room.blocks, 'block holds', 'blocks hold')} only zeros.`
     }}
   </p>
   <p v-else-if="roomError" class="madder" role="alert">{{ problemWords(roomError) }}</p>

@@ -78,10 +78,12 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
             <strong :class="{ madder: GRAVE.has(one.fate) }">{{ plural(one.people, 'person', 'people') }}</strong> {{ one.sentence }}
           </li>
         </ul>
-        <p v-if="data.sessionsHit">{{ plural(data.sessionsHit, 'session') }} that are open now would lose their profile in the middle of work.</p>
+        <p v-if="data.sessionsHit">
+          {{ plural(data.sessionsHit, 'session that is', 'sessions that are') }} open now would lose their profile in the middle of work.
+        </p>
         <p v-if="data.onlyThere.containers">
-          {{ plural(data.onlyThere.containers, 'container') }} ({{ size(data.onlyThere.bytes) }}) lie nowhere else. If the share does not come back,
-          only a backup brings them back.
+          {{ plural(data.onlyThere.containers, 'container') }} ({{ size(data.onlyThere.bytes) }})
+          {{ data.onlyThere.containers === 1 ? 'lies' : 'lie' }} nowhere else. If the share does not come back, only a backup brings them back.
         </p>
         <h2>What the others would have to bear</h2>
         <ul v-if="data.tooMuch.length" class="madder" aria-label="Too much">

@@ -171,8 +171,9 @@ onMounted(() => {
         <template v-if="fresh && result && rules.length && result.lost.files > 0">
           <h2 class="madder">What would be lost</h2>
           <p>
-            {{ plural(result.lost.files, 'file') }} of {{ plural(result.lost.people, 'person', 'people') }} ({{ size(result.lost.bytes) }}) look like
-            somebody’s work: documents, changed in the last half year. <a :href="lostCsv" download="would-be-lost.csv">Export the largest</a>
+            {{ plural(result.lost.files, 'file') }} of {{ plural(result.lost.people, 'person', 'people') }} ({{ size(result.lost.bytes) }})
+            {{ result.lost.files === 1 ? 'looks' : 'look' }} like somebody’s work: documents, changed in the last half year.
+            <a :href="lostCsv" download="would-be-lost.csv">Export the largest</a>
           </p>
           <table class="plain" aria-label="What would be lost">
             <tbody>

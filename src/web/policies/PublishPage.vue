@@ -103,7 +103,7 @@ const take = useMutation({
           <ChangeGroups :groups="look.changes.groups" names />
           <DraftEffects v-if="look.changes.decided" :changes="look.changes" :set="page.draft.set" />
           <details v-if="look.differences.length" class="mt-2">
-            <summary>{{ plural(look.differences.length, 'line') }} differ from version {{ page.version }}</summary>
+            <summary>{{ plural(look.differences.length, 'line differs', 'lines differ') }} from version {{ page.version }}</summary>
             <div v-for="(one, i) in look.differences" :key="i" class="small">{{ say(one) }}</div>
           </details>
         </template>
