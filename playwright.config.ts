@@ -29,7 +29,7 @@ export default defineConfig({
     },
   },
   webServer: {
-    command: `node scripts/demo.mjs --fresh --data .data/e2e --port ${PORT} --people 260 --days 3 --floor 40`,
+    command: `node scripts/demo.mjs --fresh --data .data/e2e --port ${PORT} --people 260 --days 4 --floor 40`,
     wait: { stdout: /ready after/ },
     timeout: 180_000,
     reuseExistingServer: false,

@@ -37,7 +37,7 @@ import { EMPTY_ORG, newlyKnown, type Names, type Org } from '../../core/people'
 import type { Database } from '../db/database'
 import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
-import { dayOf, homesMark, HOUR_MS, loadHomes, loadOrg, loadUsual } from './model'
+import { homesMark, HOUR_MS, loadHomes, loadOrg } from './model'
 import { keepClocks, recallClocks } from './clocks'
 import { asked, KnownAttempts, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
@@ -46,6 +46,7 @@ import { countedBefore, rollUp } from './roll-ups'
 import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
 import { removeAttempts, writeAttempts } from './store'
 import { toStored, type Worked } from './stored'
+import { UsualDays } from './usual-days'
 
 export interface Ingested {
   readonly attempts: number
@@ -92,7 +93,7 @@ export class Intake {
   #said: Org | null = null
   #homesMark = ''
   #slow: { default: number; byPool: Record<string, number> } = { default: DEFAULT_SLOW_MS, byPool: {} }
-  #usual = new Map<number, { before: UsualModel; today: UsualModel }>()
+  readonly #usual: UsualDays
   #around = new Around()
   /** From which moment on the neighbours are known. */
   #aroundFromMs = Infinity
@@ -107,6 +108,7 @@ export class Intake {
 
   constructor(private readonly database: Database) {
     this.#desk = this.#newDesk()
+    this.#usual = new UsualDays(database, () => this.#writing)
     this.#known = new KnownAttempts(database, (id, atMs) => this.#desk.surelyNew(id, atMs))
   }
 
@@ -326,6 +328,7 @@ export class Intake {
     const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
     const firstMs = found[0]?.attempt.startedAtMs ?? this.#newestMs
     await this.#recallAround(firstMs, found.at(-1)?.attempt.startedAtMs ?? 0)
+    this.#usual.begin()
     const measured: Omit<Worked, 'explained' | 'counted'>[] = []
     const before: Measured[] = []
     const fresh: Neighbour[] = []
@@ -338,9 +341,9 @@ export class Intake {
     })
     for (const [i, one] of found.entries()) {
       const { attempt } = one
-      const models = await this.#models(dayOf(attempt.startedAtMs))
+      const day = await this.#usual.of(attempt.startedAtMs)
       const kind = kindOf(attempt)
-      const usuals = [models.before.usualFor(kind), models.today.usualFor(kind), together.usualFor(kind)]
+      const usuals = [day.before.usualFor(kind), day.today.usualFor(kind), together.usualFor(kind)]
       const usual =
         usuals.find((one) => one && isExact(one)) ??
         usuals.find((one) => one !== null && one.n >= ENOUGH) ??
@@ -352,7 +355,7 @@ export class Intake {
       else {
         fresh.push(neighbour)
         ordinary.add(attempt)
-        if (countsForUsual(result)) models.today.add(kind, durationsOf(result.blame, attempt.totalMs))
+        if (countsForUsual(result)) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
       }
       this.#newestMs = Math.max(this.#newestMs, attempt.startedAtMs)
       measured.push({ ...one, neighbour })
@@ -367,8 +370,8 @@ export class Intake {
       const counted = saysUsual(explained, plainly)
       worked.push({ ...one, explained, counted })
       if (counted === plainly || known.has(one.attempt.id)) continue
-      const { today } = await this.#models(dayOf(one.attempt.startedAtMs))
-      today.add(kindOf(one.attempt), durationsOf(explained.blame, one.attempt.totalMs), -1)
+      const { attempt } = one
+      this.#usual.count(attempt.startedAtMs, kindOf(attempt), durationsOf(explained.blame, attempt.totalMs), -1)
     }
     if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)
     else this.#forgetAround(Math.min(firstMs, this.#newestMs) - 2 * FAR_MS)
@@ -388,17 +391,6 @@ export class Intake {
   #forgetAround(beforeMs: number): void {
     this.#around.forget(beforeMs)
     this.#aroundFromMs = Math.max(this.#aroundFromMs, beforeMs)
-  }
-
-  async #models(dayMs: number): Promise<{ before: UsualModel; today: UsualModel }> {
-    let models = this.#usual.get(dayMs)
-    if (!models) {
-      await this.#writing
-      models = { before: await loadUsual(this.database, dayMs, false), today: await loadUsual(this.database, dayMs, true) }
-      if (this.#usual.size > 2) this.#usual.clear()
-      this.#usual.set(dayMs, models)
-    }
-    return models
   }
 }
 

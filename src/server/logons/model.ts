@@ -1,30 +1,15 @@
 import { EMPTY_ORG, readAccount, type Org } from '../../core/people'
 import type { Histogram } from '../../core/stats/histogram'
 import { packHistograms, unpackHistograms } from '../../core/stats/histogram'
-import { UsualModel } from '../../core/logons'
 import type { Queryable } from '../db/database'
 import { recentChanges } from '../journal/changes'
 
 export const HOUR_MS = 3_600_000
 export const DAY_MS = 24 * HOUR_MS
-/** The usual rests on this many whole days before the day of an attempt. */
-const USUAL_DAYS = 14
 
 export const dayOf = (ms: number): number => Math.floor(ms / DAY_MS) * DAY_MS
 export const hourOf = (ms: number): number => Math.floor(ms / HOUR_MS) * HOUR_MS
 export { packHistograms, unpackHistograms, type Histogram }
-
-/** What is usual for attempts of one day: from the 14 days before it. Where those are too few, from that day itself so far. */
-export async function loadUsual(handle: Queryable, dayMs: number, sameDay: boolean): Promise<UsualModel> {
-  const [from, to] = sameDay ? [dayMs, dayMs + DAY_MS] : [dayMs - USUAL_DAYS * DAY_MS, dayMs]
-  const rows = await handle.query<{ pool: string; first: boolean; network: string; slot: number; sketch: Uint8Array }>(
-    'select pool, first, network, slot, sketch from usual_days where day_ms >= $1 and day_ms < $2',
-    [from, to],
-  )
-  const model = new UsualModel()
-  for (const { sketch, ...kind } of rows) model.addPacked(kind, sketch)
-  return model
-}
 
 /** The organisation as the directory last told it, in the form that the computation takes. */
 export async function loadOrg(handle: Queryable): Promise<Org> {

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { slotSays } from '../../core/containers'
 import { count, percent, plural, size } from '../kit/format'
+import { vKept } from '../kit/kept'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
 import ContainerViews from './ContainerViews.vue'
@@ -144,7 +145,7 @@ const GRAVE = new Set(['refused', 'temporary profile', 'empty profile'])
           class="form-control num"
           min="1"
           :max="data.locations.length"
-          :value="data.required"
+          v-kept="data.required"
           aria-label="Locations that must be writable"
           @change="set('required', ($event.target as HTMLInputElement).value)"
         />

@@ -8,6 +8,7 @@ import { slotSays } from '../../core/containers'
 import { csvAddress } from '../kit/csv'
 import DataTable, { type Column } from '../kit/DataTable.vue'
 import { count, percent, plural, size } from '../kit/format'
+import { vKept } from '../kit/kept'
 import PageState from '../kit/PageState.vue'
 import { call } from '../shell/api'
 import AddShare from './AddShare.vue'
@@ -151,7 +152,7 @@ const csv = computed(() =>
             min="5"
             max="100"
             step="1"
-            :value="Math.round(fullTo * 100)"
+            v-kept="Math.round(fullTo * 100)"
             aria-label="No share fuller than, percent"
             @change="set('fullTo', String(Number(($event.target as HTMLInputElement).value) / 100))"
           />

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Settings } from '../../contract/other'
+import { vKept } from '../kit/kept'
 
 /** How an agent copies files for people without a container: the fields, for the policy and for trying a day. */
 type FileRoaming = Settings['fileRoaming']
@@ -16,7 +17,7 @@ const picked = (event: Event) => (event.target as HTMLSelectElement).value as ne
       >For these groups, a comma between them (blank: everybody)
       <input
         class="form-control"
-        :value="roaming.groups.join(', ')"
+        v-kept="roaming.groups.join(', ')"
         @change="
           set(
             'groups',
@@ -67,7 +68,7 @@ const picked = (event: Event) => (event.target as HTMLSelectElement).value as ne
       >Newcomers begin with the profile at (blank: the host’s own)
       <input
         class="form-control mono"
-        :value="roaming.startingProfile"
+        v-kept="roaming.startingProfile"
         placeholder="\\server\share\starting"
         @change="set('startingProfile', ($event.target as HTMLInputElement).value)"
     /></label>

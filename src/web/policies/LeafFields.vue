@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, useId } from 'vue'
 import { DAYS, FACTS, leafOf, type Condition, type Day, type FactName, type Span, type Strength, type TimeWindow } from '../../core/policies'
+import { vKept } from '../kit/kept'
 
 /** One fact and what it should be. */
 const props = defineProps<{ modelValue: Condition; name: FactName; known: Readonly<Record<string, readonly string[]>> }>()
@@ -60,11 +61,11 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
     <template v-else-if="sort === 'numbers' || sort === 'version'">
       <label
         >from
-        <input class="form-control num" :value="span.from ?? ''" :aria-label="`${FACTS[name].title} from`" @change="putSpan('from', text($event))"
+        <input class="form-control num" v-kept="span.from ?? ''" :aria-label="`${FACTS[name].title} from`" @change="putSpan('from', text($event))"
       /></label>
       <label
         >below
-        <input class="form-control num" :value="span.below ?? ''" :aria-label="`${FACTS[name].title} below`" @change="putSpan('below', text($event))"
+        <input class="form-control num" v-kept="span.below ?? ''" :aria-label="`${FACTS[name].title} below`" @change="putSpan('below', text($event))"
       /></label>
       <span class="quiet">{{ FACTS[name].unit }}</span>
     </template>
@@ -85,7 +86,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
         <input
           class="form-control num"
           placeholder="05:40"
-          :value="window.from ?? ''"
+          v-kept="window.from ?? ''"
           @change="putWindow({ from: text($event), until: window.until ?? '17:00' })"
       /></label>
       <label
@@ -93,14 +94,14 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
         <input
           class="form-control num"
           placeholder="05:40"
-          :value="window.until ?? ''"
+          v-kept="window.until ?? ''"
           @change="putWindow({ until: text($event), from: window.from ?? '08:00' })"
       /></label>
       <label
-        >days from <input class="form-control date" type="date" :value="window.firstDay ?? ''" @change="putWindow({ firstDay: text($event) })"
+        >days from <input class="form-control date" type="date" v-kept="window.firstDay ?? ''" @change="putWindow({ firstDay: text($event) })"
       /></label>
-      <label>to <input class="form-control date" type="date" :value="window.lastDay ?? ''" @change="putWindow({ lastDay: text($event) })" /></label>
-      <label>in <input class="form-control" :value="window.zone" list="zones" @change="putWindow({ zone: text($event) })" /></label>
+      <label>to <input class="form-control date" type="date" v-kept="window.lastDay ?? ''" @change="putWindow({ lastDay: text($event) })" /></label>
+      <label>in <input class="form-control" v-kept="window.zone" list="zones" @change="putWindow({ zone: text($event) })" /></label>
     </template>
     <template v-else-if="sort === 'strength'">
       <span class="quiet">at least</span>

@@ -2,6 +2,7 @@
 import { readPattern, type RulesResult } from '../../core/files'
 import type { PathRule } from '../../core/policies'
 import { count, plural, size } from '../kit/format'
+import { vKept } from '../kit/kept'
 
 /** Path rules in their order, each with what it does to the profiles that were read. */
 defineProps<{ result: RulesResult | null }>()
@@ -51,7 +52,7 @@ const move = (index: number, by: number) => {
         <td>
           <input
             class="form-control mono"
-            :value="rule.pattern"
+            v-kept="rule.pattern"
             :aria-label="`Rule ${i + 1} path`"
             :aria-invalid="faultOf(rule.pattern) !== null"
             @change="change(i, { pattern: ($event.target as HTMLInputElement).value })"

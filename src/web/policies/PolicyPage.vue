@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { AREAS, CATALOGUE, notOfPlace, readSet, sayValueOf, settingOf, type Policy } from '../../core/policies'
 import { fieldMs, fieldOf, isoOf, plural } from '../kit/format'
+import { vKept } from '../kit/kept'
 import PageState from '../kit/PageState.vue'
 import { useSession } from '../shell/session'
 import ConditionBuilder from './ConditionBuilder.vue'
@@ -114,8 +115,8 @@ const effects = {
         <p v-if="waiting" class="ochre" role="status">Not kept yet: {{ faults[0]?.sentence }}</p>
         <fieldset class="plainset" :disabled="!session.isAdministrator">
           <div class="who">
-            <label>Name <input class="form-control" :value="policy.name" @change="put({ name: value($event) })" /></label>
-            <label>Owner <input class="form-control" :value="policy.owner" @change="put({ owner: value($event) })" /></label>
+            <label>Name <input class="form-control" v-kept="policy.name" @change="put({ name: value($event) })" /></label>
+            <label>Owner <input class="form-control" v-kept="policy.owner" @change="put({ owner: value($event) })" /></label>
             <label
               >It is
               <select class="form-select" :value="policy.state" @change="put({ state: value($event) as Policy['state'] })">
@@ -129,7 +130,7 @@ const effects = {
               <input
                 class="form-control"
                 type="datetime-local"
-                :value="local(policy.from)"
+                v-kept="local(policy.from)"
                 @change="put({ from: moment(value($event)) } as Partial<Policy>)"
             /></label>
             <label
@@ -137,11 +138,11 @@ const effects = {
               <input
                 class="form-control"
                 type="datetime-local"
-                :value="local(policy.until)"
+                v-kept="local(policy.until)"
                 @change="put({ until: moment(value($event)) } as Partial<Policy>)"
             /></label>
           </div>
-          <label class="note">Why it is there <input class="form-control" :value="policy.note" @change="put({ note: value($event) })" /></label>
+          <label class="note">Why it is there <input class="form-control" v-kept="policy.note" @change="put({ note: value($event) })" /></label>
           <h2>For whom, and when</h2>
           <ConditionText :model-value="policy.when" :known="page.known" @update:model-value="put({ when: $event })" />
           <details open>

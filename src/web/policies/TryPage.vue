@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { readAddress } from '../../core/policies'
 import { fieldMs, fieldOf, isoOf } from '../kit/format'
+import { vKept } from '../kit/kept'
 import PageState from '../kit/PageState.vue'
 import { call, problemWords } from '../shell/api'
 import EffectiveList from './EffectiveList.vue'
@@ -66,7 +67,11 @@ const facts = computed(() =>
 )
 const noAddress = computed(() => asked.value['address'] !== undefined && readAddress(asked.value['address']) === null)
 const draft = computed(() => route.query['of'] !== 'force' && page.value?.draft != null)
-const change = (name: string, value: string) => void router.replace({ query: { ...route.query, [name]: value || undefined } })
+/** One after another: a change that comes while the address is still being changed must not forget that. */
+let changed: Promise<unknown> = Promise.resolve()
+function change(name: string, value: string): void {
+  changed = changed.then(() => router.replace({ query: { ...route.query, [name]: value || undefined } }))
+}
 const { data: result, error: refused } = useQuery({
   queryKey: ['try', facts, draft, computed(() => page.value?.version), computed(() => JSON.stringify(page.value?.draft?.set ?? null))],
   queryFn: ({ signal }) => call('policyTry', { body: { facts: facts.value, draft: draft.value } }, signal),
@@ -126,14 +131,14 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
             v-else-if="name === 'at'"
             class="form-control"
             type="datetime-local"
-            :value="asked[name] ?? ''"
+            v-kept="asked[name] ?? ''"
             @change="change(name, value($event))"
           />
           <input
             v-else
             class="form-control"
             :type="name === 'rttMs' || name === 'bandwidthKbps' ? 'number' : 'text'"
-            :value="asked[name] ?? ''"
+            v-kept="asked[name] ?? ''"
             :list="`try-${name}`"
             placeholder="not known"
             @change="change(name, value($event).trim())"

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import type { PathRule, Setting } from '../../core/policies'
 import { readValue } from '../../core/policies'
+import { vKept } from '../kit/kept'
 import PathRules from './PathRules.vue'
 
 /** The value of a setting, in the shape that its kind asks for. */
@@ -37,7 +38,7 @@ const rules = computed({ get: () => (Array.isArray(props.modelValue) ? (props.mo
         :min="type.min"
         :max="type.max"
         :disabled="modelValue === 'none'"
-        :value="modelValue === 'none' ? '' : modelValue"
+        v-kept="modelValue === 'none' ? '' : (modelValue as number)"
         :aria-label="setting.title"
         @change="put(Number(text($event)))"
       />
@@ -53,7 +54,7 @@ const rules = computed({ get: () => (Array.isArray(props.modelValue) ? (props.mo
       class="form-control"
       :class="{ mono: type.of === 'location' || type.of === 'drive' }"
       rows="3"
-      :value="lines"
+      v-kept="lines"
       :aria-label="`${setting.title}, one a line`"
       :placeholder="type.of === 'location' ? '\\\\server\\share' : type.of === 'drive' ? 'S: \\\\server\\share' : 'one a line'"
       @change="
@@ -65,7 +66,13 @@ const rules = computed({ get: () => (Array.isArray(props.modelValue) ? (props.mo
         )
       "
     />
-    <input v-else-if="type.kind === 'text'" class="form-control" :value="modelValue" :aria-label="setting.title" @change="put(text($event))" />
+    <input
+      v-else-if="type.kind === 'text'"
+      v-kept="modelValue as string"
+      class="form-control"
+      :aria-label="setting.title"
+      @change="put(text($event))"
+    />
     <span v-else class="quiet">Set on the base policy.</span>
     <p v-if="fault" class="madder small" role="alert">{{ fault }}</p>
   </div>

@@ -96,6 +96,17 @@ describe('trying policies', () => {
     expect(page.router.currentRoute.value.query).toEqual({ person: 'mara', pool: 'season-crew', network: 'home' })
   })
 
+  it('forgets none of several facts that come faster than the address changes', async () => {
+    const page = await shown(TryPage, desk(), {}, 'viewer', '/policies/try')
+    const fields = ['person', 'pool', 'host'].map((_, i) => page.one<HTMLInputElement>(`.facts label:nth-of-type(${i + 1}) input`))
+    for (const [i, text] of ['mara', 'season-crew', 'SC-1'].entries()) {
+      const field = fields[i] as HTMLInputElement
+      field.value = text
+      field.dispatchEvent(new Event('change', { bubbles: true }))
+    }
+    await page.until(() => expect(page.router.currentRoute.value.query).toEqual({ person: 'mara', pool: 'season-crew', host: 'SC-1' }))
+  })
+
   it('takes the facts of a real logon, by its id or by its address', async () => {
     const facts: Answers = {
       policyFactsOf: ({ query }) =>
