@@ -1,7 +1,7 @@
 import { Refusal } from './fault'
 import { EXCERPT_LENGTH } from './fault'
 import type { Sink } from './ndjson'
-import { readObservation } from './observation'
+import { FIELDS, readObservation } from './observation'
 import { keepable } from './text'
 
 /** The fields of one record of CSV (RFC 4180); null where a quotation mark is not closed, or a cell goes on behind one. */
@@ -32,22 +32,7 @@ export function splitCsv(line: string, separator = ','): string[] | null {
   }
 }
 
-const OWN = new Set([
-  'time',
-  'kind',
-  'attempt',
-  'person',
-  'host',
-  'source',
-  'pool',
-  'session',
-  'phase',
-  'part',
-  'durationMs',
-  'code',
-  'outcome',
-  'text',
-])
+const OWN = new Set<string>(FIELDS.filter((field) => field !== 'attrs'))
 const BY_LOWER = new Map([...OWN].map((name) => [name.toLowerCase(), name]))
 /** A longer record is refused: most likely a quotation mark was never closed. */
 export const LONGEST_RECORD = 1 << 20

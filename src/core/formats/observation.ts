@@ -18,6 +18,24 @@ const EARLIEST_MS = Date.UTC(1990, 0, 1)
 const LATEST_MS = Date.UTC(2100, 0, 1)
 const LONGEST_TEXT = 4000
 const MOST_ATTRS = 200
+/** The fields of a record of the plain form. */
+export const FIELDS = [
+  'attempt',
+  'person',
+  'host',
+  'source',
+  'pool',
+  'session',
+  'kind',
+  'time',
+  'phase',
+  'part',
+  'durationMs',
+  'code',
+  'outcome',
+  'text',
+  'attrs',
+] as const
 type Field = 'attempt' | 'person' | 'host' | 'source' | 'pool' | 'session' | 'phase' | 'part' | 'code' | 'text'
 
 /** One of our words, also in capitals. */
@@ -33,7 +51,7 @@ const wordIn = <T>(words: ReadonlyMap<unknown, T>, written: unknown): T | undefi
 export function readObservation(value: unknown, clean = false): Observation {
   if (typeof value !== 'object' || value === null || Array.isArray(value))
     throw new Refusal('record.not-an-object', 'expected one JSON object a line')
-  const record = value as Record<Field | 'kind' | 'time' | 'durationMs' | 'outcome' | 'attrs', unknown>
+  const record = value as Record<(typeof FIELDS)[number], unknown>
   const { attrs } = record
   const kind = wordIn(KINDS, record.kind)
   if (kind === undefined) throw new Refusal('record.kind', `kind is ${short(record.kind)}; expected one of ${OBSERVATION_KINDS.join(', ')}`)

@@ -1,4 +1,4 @@
-import { readTime } from './observation'
+import { FIELDS, readTime } from './observation'
 import { keepable } from './text'
 
 const [NEWLINE, RETURN, SPACE, TAB, QUOTE, BACKSLASH, COMMA, COLON] = [10, 13, 32, 9, 34, 92, 44, 58]
@@ -7,26 +7,8 @@ const [LETTER_T, LETTER_Z, LETTER_U, LETTER_E, SMALL_E] = [84, 90, 117, 69, 101]
 /** Whole numbers of so many digits are exact, and so is one of them divided by a power of ten. */
 const EXACT_DIGITS = 15
 
-/** The fields of a record, by number. */
-const FIELDS = [
-  'attempt',
-  'person',
-  'host',
-  'source',
-  'pool',
-  'session',
-  'kind',
-  'time',
-  'phase',
-  'part',
-  'durationMs',
-  'code',
-  'outcome',
-  'text',
-  'attrs',
-] as const
 const TIME = FIELDS.indexOf('time')
-/** The number of any other field. */
+/** Fields are kept by their place among FIELDS; any other has this number. */
 const OTHER = -1
 /** A record with more fields than this is not read here. */
 const MOST_FIELDS = 64
@@ -320,7 +302,7 @@ function alikeIn(one: DataView, at: number, other: DataView, from: number, most:
 }
 
 /**
- * Field by field: objects whose fields are named by a variable are slow.
+ * Field by field, by their places among FIELDS: objects whose fields are named by a variable are slow.
  * @returns whether it was not given before, or is taken away
  */
 function put(record: Written, field: number, value: unknown): boolean {

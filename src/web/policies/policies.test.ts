@@ -2,7 +2,7 @@
 import { describe, expect, it } from 'vitest'
 import { atNow } from '../fixtures/lines'
 import { clear, Problem, show, workerAnswers, type Answers, type Page } from '../fixtures/page'
-import { PolicyDesk, setOf, when } from '../fixtures/policies'
+import { PolicyDesk, policyOf, setOf, when } from '../fixtures/policies'
 import { LimitsDesk } from './limits-desk'
 import PoliciesPage from './PoliciesPage.vue'
 import PromisesPage from './PromisesPage.vue'
@@ -13,16 +13,8 @@ atNow()
 const limits = new LimitsDesk()
 workerAnswers((question) => limits.answer(question))
 
-const policy = (id: string, name: string, condition: string, settings: object) => ({
-  id,
-  name,
-  owner: 'Hedda Vaas',
-  when: when(condition),
-  settings,
-  state: 'on',
-})
-const CREW = policy('crew', 'Crew', 'group is crew', { printing: 'off', disconnectedMinutes: 30 })
-const HOME = policy('home', 'At home', 'network is home', { clientDrives: 'no', lockMinutes: 10 })
+const CREW = policyOf('crew', 'Crew', 'group is crew', { printing: 'off', disconnectedMinutes: 30 })
+const HOME = policyOf('home', 'At home', 'network is home', { clientDrives: 'no', lockMinutes: 10 })
 const desk = (...policies: object[]) => new PolicyDesk(setOf({ base: { lockMinutes: 15 }, policies: policies.length ? policies : [CREW, HOME] }))
 const shown = (component: object, { answers }: PolicyDesk, more: Answers = {}, role: 'viewer' | 'administrator' = 'administrator', at = '/') =>
   show(component as never, { answers: { ...answers, ...more }, role, at, ...(at === '/' ? {} : { path: '/policies/try' }) })
@@ -63,7 +55,7 @@ describe('the order of policies', () => {
   })
 
   it('splits a policy with alternatives into one for each', async () => {
-    const server = desk(policy('far', 'Far', 'network is home or pool is season-crew', { printing: 'off' }))
+    const server = desk(policyOf('far', 'Far', 'network is home or pool is season-crew', { printing: 'off' }))
     const page = await shown(PoliciesPage, server)
     await page.click('[aria-label="Split Far"]')
     await page.until(() => expect(server.names).toEqual(['Far', 'Far, 2']))
@@ -71,7 +63,7 @@ describe('the order of policies', () => {
   })
 
   it('says what is odd where it stands, and what was not kept, and shows again what is there', async () => {
-    const page = await shown(PoliciesPage, desk(CREW, policy('crew2', 'Crew again', 'group is crew', { printing: 'on' })), {
+    const page = await shown(PoliciesPage, desk(CREW, policyOf('crew2', 'Crew again', 'group is crew', { printing: 'on' })), {
       policyDraft: () => new Problem(409, 'Somebody else keeps a draft.'),
     })
     await page.until(() => expect(page.one('li[aria-label="2. Crew again"]').textContent).toContain('others decide on everything'))
@@ -182,7 +174,7 @@ describe('promises and health', () => {
   })
 
   it('does in the draft what is proven to be the same with less', async () => {
-    const server = desk(CREW, policy('twice', 'Crew twice', 'group is crew', { printing: 'off' }))
+    const server = desk(CREW, policyOf('twice', 'Crew twice', 'group is crew', { printing: 'off' }))
     const page = await shown(PromisesPage, server)
     await page.until(() => expect(page.rows('[aria-label=Findings]').some((row) => row.includes('Crew twice'))).toBe(true))
     page.all('.simpler button', 'Do it in the draft')[0]?.click()

@@ -3,26 +3,18 @@ import { describe, expect, it } from 'vitest'
 import { writeText } from '../../core/policies'
 import { atNow } from '../fixtures/lines'
 import { clear, show, type Page } from '../fixtures/page'
-import { PolicyDesk, setOf, when } from '../fixtures/policies'
+import { PolicyDesk, policyOf, setOf } from '../fixtures/policies'
 import PolicyPage from './PolicyPage.vue'
 
 atNow()
 
-const one = (id: string, name: string, condition: string, settings: object) => ({
-  id,
-  name,
-  owner: 'Hedda Vaas',
-  when: when(condition),
-  settings,
-  state: 'on',
-})
 const desk = (more: object = {}) =>
   new PolicyDesk(
     setOf({
       base: { lockMinutes: 15 },
       policies: [
-        { ...one('crew', 'Crew', 'group is crew', { printing: 'off' }), ...more },
-        one('home', 'At home', 'network is home', { lockMinutes: 10, printing: 'on' }),
+        { ...policyOf('crew', 'Crew', 'group is crew', { printing: 'off' }), ...more },
+        policyOf('home', 'At home', 'network is home', { lockMinutes: 10, printing: 'on' }),
       ],
     }),
   )
