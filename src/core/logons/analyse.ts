@@ -44,7 +44,7 @@ const WHOLE_SPREADS = 1.3
  * @param n how many it rests on: a spread of few is itself uncertain
  * @param exact the usual is of just this kind of attempt, not of a wider one
  */
-function unusualFrom({ medianMs, spreadMs, highMs }: UsualSeries, exact = true, n = Infinity, spreads = SPREADS): number {
+export function unusualFrom({ medianMs, spreadMs, highMs }: UsualSeries, exact = true, n = Infinity, spreads = SPREADS): number {
   const quarter = medianMs - 0.6745 * spreadMs
   const factor = medianMs > 0 && quarter > 0 ? Math.min(5, (medianMs / quarter) ** ((spreads * (1 + 3 / Math.sqrt(n))) / 0.6745)) : 1
   const tail = Math.min(1.5, Math.max(1, (highMs / Math.max(1, medianMs)) ** (spreads / 1.2816) / factor))

@@ -7,6 +7,7 @@ import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
 import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
 import { conclude, type Explained } from './diagnose'
+import { illAmong } from './learning'
 import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
 import { durationsOf, ENOUGH, kindOf, SERIES, UsualModel, type Usual } from './usual'
@@ -142,7 +143,9 @@ export function* explain(
   }
 
   function learn(list: { attempt: Attempt; split: Blame }[]): { attempt: Attempt; split: Blame }[] {
-    for (const { attempt, split } of list) if (endedWell(attempt)) first.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
+    const ill = illAmong(list)
+    for (const { attempt, split } of list)
+      if (endedWell(attempt) && !ill.has(attempt)) first.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
     return list
   }
 }

@@ -11,6 +11,7 @@ import {
   endedWell,
   ENOUGH,
   FAR_MS,
+  illAmong,
   intoThreads,
   isExact,
   kindOf,
@@ -334,11 +335,10 @@ export class Intake {
     const fresh: Neighbour[] = []
     // Of a kind that hardly ever came before, those that come together say what is usual (medians bear the few that are ill).
     const together = new UsualModel()
-    const splits = found.map(({ attempt }) => {
-      const split = blame(attempt)
-      if (endedWell(attempt)) together.add(kindOf(attempt), durationsOf(split, attempt.totalMs))
-      return split
-    })
+    const split = found.map(({ attempt }) => ({ attempt, split: blame(attempt) }))
+    const ill = illAmong(split)
+    for (const { attempt, split: own } of split)
+      if (endedWell(attempt) && !ill.has(attempt)) together.add(kindOf(attempt), durationsOf(own, attempt.totalMs))
     for (const [i, one] of found.entries()) {
       const { attempt } = one
       const day = await this.#usual.of(attempt.startedAtMs)
@@ -349,7 +349,7 @@ export class Intake {
         usuals.find((one) => one !== null && one.n >= ENOUGH) ??
         usuals.find((one) => one !== null) ??
         null
-      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default, splits[i])
+      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default, split[i]?.split)
       const neighbour = neighbourOf(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else {

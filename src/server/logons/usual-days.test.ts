@@ -18,9 +18,9 @@ beforeAll(async () => {
 beforeEach(() => database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks'))
 afterAll(() => database.close())
 
-/** A small office: 24 logons a day; from Thursday on, every third host has 30 s more of policy. */
-const day = (n: number) =>
-  Array.from({ length: 24 }, (_, i) => {
+/** A small office: so many logons a day; from Thursday on, every third host has 30 s more of policy. */
+const day = (n: number, logons = 24) =>
+  Array.from({ length: logons }, (_, i) => {
     const ill = n >= 3 && i % 3 === 0
     return logon({
       id: `${n}-${i}`,
@@ -36,17 +36,29 @@ const lost = async () => database.query<{ id: string; lost: number }>('select id
 describe('what is usual', () => {
   it('is what was usual on the days before, also where these come in one file: what is ill now does not excuse itself', async () => {
     const intake = new Intake(database)
-    await intake.ingest(week.flatMap(day), MONDAY + 5 * DAY_MS)
+    await intake.ingest(
+      week.flatMap((n) => day(n)),
+      MONDAY + 5 * DAY_MS,
+    )
     const together = await lost()
     expect(together.map(({ id }) => id).sort()).toEqual([3, 4].flatMap((n) => [0, 3, 6, 9, 12, 15, 18, 21].map((i) => `${n}-${i}`)).sort())
     for (const { lost: ms } of together) expect(Math.abs(ms - 30_000)).toBeLessThan(500)
+  })
+
+  it('is, where there is nothing earlier, how those log on that are not at the place that is ill', async () => {
+    await new Intake(database).ingest(day(3, 60), MONDAY + 5 * DAY_MS)
+    expect((await lost()).map(({ id }) => id).sort()).toEqual(Array.from({ length: 20 }, (_, i) => `3-${3 * i}`).sort())
   })
 
   it('is the same day by day, in one file, and after a start in between', async () => {
     const found: string[][] = []
     for (const files of [[week], week.map((n) => [n]), [[0, 1, 2, 3], [4]]]) {
       await database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks')
-      for (const days of files) await new Intake(database).ingest(days.flatMap(day), MONDAY + 5 * DAY_MS)
+      for (const days of files)
+        await new Intake(database).ingest(
+          days.flatMap((n) => day(n)),
+          MONDAY + 5 * DAY_MS,
+        )
       found.push((await lost()).map(({ id }) => id))
     }
     expect(found[1]).toEqual(found[0])

@@ -1,0 +1,60 @@
+import { describe, expect, it } from 'vitest'
+import { analyseAll } from './batch'
+import { blame } from './blame'
+import { correlate } from './correlate'
+import { logon, START_MS } from './fixtures/builders'
+import { illAmong } from './learning'
+import type { Attrs } from './observation'
+
+/** One day of a small firm, in which some logons take longer in one phase: who, and what else is said of them. */
+function oneDay(n: number, phase: string, isLong: (i: number, host: number) => boolean, attrs: (i: number, host: number) => Attrs = () => ({})) {
+  return correlate(
+    Array.from({ length: n }, (_, i) => {
+      // Hosts in no order, and durations that vary a little.
+      const host = (i * 7 + Math.floor(i / 12)) % 12
+      const vary = (ms: number) => ms + ((i * 37) % 11) * 20
+      const phases: Record<string, number> = { broker: vary(500), 'sign-on': vary(2500), policy: vary(2400), shell: vary(4000) }
+      if (isLong(i, host)) phases[phase] = (phases[phase] ?? 0) + 30_000
+      return logon({ id: `a${i}`, person: `p${i}`, host: `VD-${host}`, pool: 'desk', at: START_MS + i * 60_000, phases, attrs: attrs(i, host) })
+    }).flat(),
+    START_MS + 86_400_000,
+  ).map(({ attempt }) => attempt)
+}
+const illIn = (attempts: ReturnType<typeof oneDay>) => illAmong(attempts.map((attempt) => ({ attempt, split: blame(attempt) })))
+const zoneOf = (_: number, host: number): Attrs => ({ zone: host < 4 ? 'A' : 'B' })
+
+describe('what is not to be learnt from', () => {
+  it.each([2, 4, 5])('is what takes long at %i of 12 hosts, and not elsewhere', (ill) => {
+    const attempts = oneDay(240, 'policy', (_, host) => host < ill)
+    const found = illIn(attempts)
+    expect([...found].map(({ host }) => host).every((host) => Number(host?.slice(3)) < ill)).toBe(true)
+    expect(found.size).toBe(attempts.filter(({ host }) => Number(host?.slice(3)) < ill).length)
+  })
+
+  it('is not how logons differ everywhere, as by a second factor; nor what most have', () => {
+    expect(illIn(oneDay(240, 'sign-on', (i) => i % 3 === 0)).size).toBe(0)
+    expect(illIn(oneDay(240, 'policy', (_, host) => host < 8)).size).toBe(0)
+  })
+
+  it('is nothing where there are too few, or where it may be chance', () => {
+    expect(illIn(oneDay(24, 'policy', (_, host) => host < 4)).size).toBe(0)
+    expect(illIn(oneDay(36, 'policy', (i, host) => host < 2 && i < 30)).size).toBe(0)
+  })
+})
+
+describe('evidence of a single day', () => {
+  it('tells what is ill in it from the first logon to the last', () => {
+    const long = analyseAll(oneDay(240, 'policy', (_, host) => host < 4, zoneOf)).filter(({ attempt }) => attempt.totalMs > 30_000)
+    expect(long).toHaveLength(80)
+    for (const { excess, lostMs, diagnosis } of long) {
+      expect(excess.map(({ phase }) => phase)).toEqual(['policy'])
+      expect(Math.abs(lostMs - 30_000)).toBeLessThan(1000)
+      expect(diagnosis.cause?.evidence.some(({ for: speaksFor, sentence }) => speaksFor && /zone A|host VD-/.test(sentence))).toBe(true)
+    }
+  })
+
+  it('calls nobody unusual who only signed on with a second factor', () => {
+    const unusual = analyseAll(oneDay(240, 'sign-on', (i) => i % 3 === 0, zoneOf)).filter(({ diagnosis, excess }) => diagnosis.cause ?? excess[0])
+    expect(unusual).toEqual([])
+  })
+})

@@ -1,0 +1,81 @@
+import { endedWell, unusualFrom } from './analyse'
+import type { Attempt } from './attempt'
+import type { Blame } from './blame'
+import { placesOf, type Dimension } from './places'
+import { durationsOf, kindOf, SERIES } from './usual'
+
+/** Where a trouble can sit. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
+const AT: readonly Dimension[] = ['host', 'zone', 'site', 'share', 'image']
+/** Of a kind with fewer logons nothing is said. */
+const ENOUGH_OF_KIND = 30
+/** At a place that is ill, so many of its logons take long; of all others, at most so many do. */
+const ILL_FROM = 0.6
+const WELL_TO = 0.1
+/** And so many of those that take long are there. */
+const MOSTLY = 0.8
+/** With fewer logons inside, or outside, it may be chance. */
+const FEWEST_INSIDE = 8
+const FEWEST_OUTSIDE = 10
+
+interface Learnt {
+  readonly attempt: Attempt
+  readonly split: Blame
+}
+
+/**
+ * Which logons of evidence are not to be learnt from: where there is nothing earlier, the evidence itself has to say what is usual, and what is ill in it all the
+ * time would be among that. A phase takes long for some of a kind (less than half) and not for the others: where a host, a zone, a site, a share or an image tells the
+ * ones from the others, it is ill; else it is how these logons differ, as by a second factor.
+ */
+export function illAmong(list: Iterable<Learnt>): ReadonlySet<Attempt> {
+  const kinds = new Map<string, Learnt[]>()
+  for (const one of list) {
+    if (!endedWell(one.attempt)) continue
+    const { pool, network, first } = kindOf(one.attempt)
+    const key = `${pool}\u0000${network}\u0000${first}`
+    const found = kinds.get(key)
+    if (found) found.push(one)
+    else kinds.set(key, [one])
+  }
+  const ill = new Set<Attempt>()
+  for (const kind of kinds.values()) if (kind.length >= ENOUGH_OF_KIND) lookAt(kind, ill)
+  return ill
+}
+
+function lookAt(kind: readonly Learnt[], ill: Set<Attempt>): void {
+  const durations = kind.map(({ attempt, split }) => durationsOf(split, attempt.totalMs))
+  const n = kind.length
+  for (let series = 0; series < SERIES.length - 1; series++) {
+    const sorted = Float64Array.from(durations, (one) => one[series] ?? 0).sort()
+    const [quarter, medianMs, highMs] = [sorted[n >> 2] ?? 0, sorted[n >> 1] ?? 0, sorted[Math.floor(0.9 * n)] ?? 0]
+    // Else nobody is excused: see unusualFrom.
+    if (highMs <= 2.5 * Math.max(medianMs, 400)) continue
+    const limitMs = unusualFrom({ medianMs, spreadMs: (medianMs - quarter) / 0.6745, lowMs: quarter, highMs: medianMs }, true, n)
+    const long = kind.filter((_, i) => (durations[i]?.[series] ?? 0) > limitMs)
+    if (long.length === 0 || 2 * long.length > n) continue
+    for (const at of AT) for (const attempt of illAt(kind, new Set(long), at)) ill.add(attempt)
+  }
+}
+
+/** Those that take long at the places that tell them from the others; none where these do not. */
+function illAt(kind: readonly Learnt[], long: ReadonlySet<Learnt>, at: Dimension): Attempt[] {
+  const counts = new Map<string, { n: number; long: number }>()
+  for (const one of kind) {
+    const place = placesOf(one)[at]
+    const count = counts.get(place) ?? { n: 0, long: 0 }
+    counts.set(place, count)
+    count.n++
+    if (long.has(one)) count.long++
+  }
+  const inside = { n: 0, long: 0 }
+  const places = new Set<string>()
+  for (const [place, count] of counts) {
+    if (place === '' || count.long < ILL_FROM * count.n) continue
+    places.add(place)
+    inside.n += count.n
+    inside.long += count.long
+  }
+  const outside = { n: kind.length - inside.n, long: long.size - inside.long }
+  const tells = inside.n >= FEWEST_INSIDE && outside.n >= FEWEST_OUTSIDE && inside.long >= MOSTLY * long.size && outside.long <= WELL_TO * outside.n
+  return tells ? [...long].filter((one) => places.has(placesOf(one)[at])).map(({ attempt }) => attempt) : []
+}
