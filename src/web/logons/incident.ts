@@ -1,5 +1,6 @@
 import type { IncidentLine } from '../../contract/logons'
 import { ago, when } from '../kit/format'
+import { stretchWords } from '../shell/window'
 
 /** The dimensions in which a list of logons can be narrowed. */
 export const PLACES = [
@@ -49,7 +50,7 @@ export function sinceWords(
   const goesOn = nowMs - toMs < 30 * 60_000
   if (episodes > 1) return `${episodes} times since ${when(sinceMs, nowMs)}, last ${goesOn ? 'now' : ago(toMs, nowMs)}`
   if (attempts === 1 && sinceMs === toMs) return when(sinceMs, nowMs)
-  return goesOn ? `since ${when(sinceMs, nowMs)}, going on` : `${when(sinceMs, nowMs)} to ${when(toMs, nowMs)}, last ${ago(toMs, nowMs)}`
+  return goesOn ? `since ${when(sinceMs, nowMs)}, going on` : `${stretchWords({ fromMs: sinceMs, toMs }, nowMs)}, last ${ago(toMs, nowMs)}`
 }
 
 /** The query of the list that shows an incident's attempts. */
