@@ -188,6 +188,14 @@ describe('NDJSON', () => {
     )
   })
 
+  it('goes on from no line that gives a field twice', () => {
+    const rest = `"kind":"mark","time":${START_MS},"code":"c"}`
+    const { observations } = readNdjson(
+      bytes(`{"person":"mara","attempt":"b","attempt":"c",${rest}\n{"person":"mara","attempt":"b",${rest}\n{"person":"mara","attempt":"b",${rest}`),
+    )
+    expect(observations.map(({ attempt }) => attempt)).toEqual(['c', 'b', 'b'])
+  })
+
   it('takes its own words in capitals, and leaves those of others as they are', () => {
     const said = (fields: object) => readNdjson(bytes(JSON.stringify({ time: START_MS, attempt: 'a', ...fields })))
     expect(said({ kind: 'PHASE', phase: 'Sign-On', durationMs: 5 }).observations[0]).toMatchObject({ kind: 'phase', phase: 'sign-on' })

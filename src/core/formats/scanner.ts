@@ -74,6 +74,14 @@ export class LineScanner {
     this.#forget(alike)
     this.#before = from
     this.numbered = false
+    const read = this.#isRead(from, alike)
+    // Of a line that could not be read, nothing is to be gone on from.
+    if (!read) this.#forget(0)
+    return read
+  }
+
+  #isRead(from: number, alike: number): boolean {
+    const bytes = this.#bytes
     try {
       if (alike > 0) this.#at = from + (this.#over[alike - 1] ?? 0)
       else {

@@ -7,7 +7,7 @@ import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
 import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
 import { conclude, type Explained } from './diagnose'
-import { illAmong } from './learning'
+import { learn } from './learning'
 import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
 import { durationsOf, ENOUGH, kindOf, SERIES, UsualModel, type Usual } from './usual'
@@ -83,7 +83,7 @@ export function* explain(
   onClocks: (found: ReadonlyMap<string, ClockOffset>) => void = () => undefined,
 ): Generator<Explained> {
   const find = finderOf(org)
-  const first = new UsualModel()
+  const usualInAll = new UsualModel()
   const earlier = new UsualModel()
   const around = new Around()
   const ordinary = new OrdinaryModel()
@@ -93,7 +93,7 @@ export function* explain(
   for (const { attempt, split } of lookingAhead(attempts)) {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
-    const usual = before && isExact(before) ? before : (inAll(first.usualFor(kind)) ?? before)
+    const usual = before && isExact(before) ? before : (inAll(usualInAll.usualFor(kind)) ?? before)
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
     if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
     around.add(neighbourOf(result))
@@ -127,7 +127,9 @@ export function* explain(
     const begin = (first: readonly Attempt[]) => {
       clocks = clockOffsets(first)
       if (clocks.size > 0) onClocks(clocks)
-      return learn(first.map(ready))
+      const right = first.map(ready)
+      learn(usualInAll, right)
+      return right
     }
     for (const unplaced of source) {
       const attempt = place(unplaced, org)
@@ -140,13 +142,6 @@ export function* explain(
       ahead = null
     }
     if (ahead) yield* begin(ahead)
-  }
-
-  function learn(list: { attempt: Attempt; split: Blame }[]): { attempt: Attempt; split: Blame }[] {
-    const ill = illAmong(list)
-    for (const { attempt, split } of list)
-      if (endedWell(attempt) && !ill.has(attempt)) first.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
-    return list
   }
 }
 

@@ -2,7 +2,7 @@ import { endedWell, unusualFrom } from './analyse'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { placesOf, type Dimension } from './places'
-import { durationsOf, kindOf, SERIES } from './usual'
+import { durationsOf, kindOf, SERIES, type UsualModel } from './usual'
 
 /** Where a trouble can sit. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
 const AT: readonly Dimension[] = ['host', 'zone', 'site', 'share', 'image']
@@ -20,6 +20,14 @@ const FEWEST_OUTSIDE = 10
 interface Learnt {
   readonly attempt: Attempt
   readonly split: Blame
+}
+
+/** Adds to a model what is usual in evidence by itself: the logons that ended well, without those that are ill. */
+export function learn(model: UsualModel, list: readonly Learnt[]): void {
+  const ill = illAmong(list)
+  const durations = new Int32Array(SERIES.length)
+  for (const { attempt, split } of list)
+    if (endedWell(attempt) && !ill.has(attempt)) model.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
 }
 
 /**

@@ -8,13 +8,12 @@ import {
   countsForUsual,
   DEFAULT_SLOW_MS,
   durationsOf,
-  endedWell,
   ENOUGH,
   FAR_MS,
-  illAmong,
   intoThreads,
   isExact,
   kindOf,
+  learn,
   measure,
   nameBySession,
   neighbourOf,
@@ -333,23 +332,26 @@ export class Intake {
     const measured: Omit<Worked, 'explained' | 'counted'>[] = []
     const before: Measured[] = []
     const fresh: Neighbour[] = []
-    // Of a kind that hardly ever came before, those that come together say what is usual (medians bear the few that are ill).
-    const together = new UsualModel()
-    const split = found.map(({ attempt }) => ({ attempt, split: blame(attempt) }))
-    const ill = illAmong(split)
-    for (const { attempt, split: own } of split)
-      if (endedWell(attempt) && !ill.has(attempt)) together.add(kindOf(attempt), durationsOf(own, attempt.totalMs))
+    const splits = found.map(({ attempt }) => ({ attempt, split: blame(attempt) }))
+    // Of a kind that hardly ever came before, those that come together say what is usual; worked out where there is one.
+    let together: UsualModel | null = null
+    const amongThese = () => {
+      if (!together) learn((together = new UsualModel()), splits)
+      return together
+    }
     for (const [i, one] of found.entries()) {
       const { attempt } = one
       const day = await this.#usual.of(attempt.startedAtMs)
       const kind = kindOf(attempt)
-      const usuals = [day.before.usualFor(kind), day.today.usualFor(kind), together.usualFor(kind)]
+      const earlier = [day.before.usualFor(kind), day.today.usualFor(kind)]
+      const exact = earlier.find((one) => one && isExact(one))
+      const usuals = exact ? [exact] : [...earlier, amongThese().usualFor(kind)]
       const usual =
         usuals.find((one) => one && isExact(one)) ??
         usuals.find((one) => one !== null && one.n >= ENOUGH) ??
         usuals.find((one) => one !== null) ??
         null
-      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default, split[i]?.split)
+      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default, splits[i]?.split)
       const neighbour = neighbourOf(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else {

@@ -174,8 +174,9 @@ export class Uploads {
    */
   readAgain(named: string | null = null): Promise<void> {
     const read = async () => {
+      const there: string[] = await readdir(this.#folder).catch(() => [])
       for (const { id, name, author } of await this.#waiting()) {
-        if (id === named) continue
+        if (id === named || !there.includes(id)) continue
         // A stop meanwhile: it is read at the next start.
         await this.context.database.query(`update uploads set state = 'reading', bytes_read = 0 where id = $1`, [id])
         await this.#begin(join(this.#folder, id), id, name, author)

@@ -28,6 +28,7 @@ describe('an incident in words', () => {
     expect(words(12, at(90), at(10))).toBe('since 10:00, going on')
     expect(words(12, at(180), at(120))).toBe('08:30 to 09:30, last 2 h ago')
     expect(words(12, at(3 * 24 * 60 + 60), at(3 * 24 * 60))).toMatch(/^\w{3} \d+ Nov 10:30 to 11:30, last 3 days ago$/)
+    expect(words(12, at(24 * 60), at(120))).toMatch(/^\w{3} \d+ Nov 11:30 to today 09:30, last 2 h ago$/)
     expect(words(40, at(3 * 24 * 60), at(5), 6)).toMatch(/^6 times since .*, last now$/)
     expect(words(40, at(3 * 24 * 60), at(180), 6)).toMatch(/^6 times since .*, last 3 h ago$/)
   })

@@ -211,7 +211,7 @@ const effects = {
 }
 .who {
   display: grid;
-  grid-template-columns: 1.4fr 1fr 120px 1fr 1fr;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 0.8fr) 110px 206px 206px;
   gap: 10px;
 }
 .who label,

@@ -41,7 +41,9 @@ export function readStretch(text: unknown): Stretch | null {
 export function stretchWords({ fromMs, toMs }: Stretch, nowMs = Date.now()): string {
   const [from, until] = [when(fromMs, nowMs), when(toMs, nowMs)]
   if (from === until) return from
-  return `${from} to ${day(fromMs, nowMs) === day(toMs, nowMs) ? (until.split(' ').at(-1) ?? until) : until}`
+  if (day(fromMs, nowMs) === day(toMs, nowMs)) return `${from} to ${until.split(' ').at(-1) ?? until}`
+  // A time without a day is of today; here it would seem to be of the day before it.
+  return `${from} to ${until.includes(' ') ? until : `today ${until}`}`
 }
 
 /** The window that applies to every view with a time: one that ends now, in steps of 15 s so that queries can be shared, or a stretch of time that is over. */
