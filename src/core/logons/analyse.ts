@@ -96,13 +96,14 @@ export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = 
 export function withMild(measured: Measured): Measured | null {
   const { attempt, outcome, usual, mild, excess, lostMs } = measured
   if (mild.length === 0 || (mild.length === excess.length && lostMs > 0)) return null
-  // A phase that is waited for by itself cost its time, even where others happened to be shorter.
-  const alone = excess.reduce((sum, { phase, ms }) => (BESIDE.includes(phase) ? sum : sum + ms), 0)
-  const wider: Measured = { ...measured, excess: mild, lostMs: Math.max(alone, lost(attempt, outcome, mild, usual, false)) }
+  const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual, false) }
   return isUnusual(wider) ? wider : null
 }
 
-/** A phase may be beyond its usual while another was shorter: no more can be lost than the whole took beyond its own usual. */
+/**
+ * A phase may be beyond its usual while another was shorter: no more can be lost than the whole took beyond its own usual. But a phase that is waited for by
+ * itself cost its time, even where others happened to be shorter (nobody was asked for a second factor): up to what the whole took beyond quick ones.
+ */
 function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usual: Usual | null, strict = true): number {
   if (outcome === 'failed' || outcome === 'abandoned') return attempt.totalMs
   if (outcome === 'open' || excess.length === 0) return 0
@@ -110,14 +111,12 @@ function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usu
   // Of phases that run side by side now the one and now the other is waited for: one has all of their time, the other none. The whole tells.
   if (strict && total && excess.every(({ phase }) => BESIDE.includes(phase)) && attempt.totalMs < unusualFrom(total, true, usual?.n, WHOLE_SPREADS))
     return 0
-  const beyondMs = attempt.totalMs - (total?.medianMs ?? 0)
-  return Math.max(
-    0,
-    Math.min(
-      beyondMs,
-      excess.reduce((sum, { ms }) => sum + ms, 0),
-    ),
-  )
+  let [sum, alone] = [0, 0]
+  for (const { phase, ms } of excess) {
+    sum += ms
+    if (!BESIDE.includes(phase)) alone += ms
+  }
+  return Math.max(0, Math.min(attempt.totalMs - (total?.medianMs ?? 0), sum), Math.min(attempt.totalMs - (total?.lowMs ?? 0), alone))
 }
 
 /** Only attempts that ended well say what is usual. */

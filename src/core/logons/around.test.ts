@@ -23,17 +23,19 @@ const neighbour = fc
     zone: fc.constantFrom(...(PLACES.zone ?? [])),
     image: fc.constantFrom(...(PLACES.image ?? [])),
     slow: fc.boolean(),
+    ran: fc.boolean(),
     fault: fc.constantFrom('', '', '', '0xC0000043', 'silent'),
   })
-  .map(({ afterMs, slow, fault, ...places }) => ({ afterMs, slow, fault, places }))
+  .map(({ afterMs, slow, ran, fault, ...places }) => ({ afterMs, slow, ran, fault, places }))
 const made = fc
   .array(neighbour, { minLength: 1, maxLength: 60 })
   .map((list) =>
-    list.map(({ afterMs, slow, fault, places }, i): Neighbour => ({
+    list.map(({ afterMs, slow, ran, fault, places }, i): Neighbour => ({
       id: `a${i}`,
       atMs: START_MS + afterMs,
       places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), ...places },
       beyond: slow ? 1 << CONTAINER : 0,
+      ran: slow || ran ? 1 << CONTAINER : 0,
       failed: fault !== '',
       fault,
     })),
@@ -47,6 +49,8 @@ const slowly = {
     const inside = { n: 0, hit: 0 }
     const outside = { n: 0, hit: 0 }
     for (const one of slowly.others(all, self)) {
+      // Who did not go through a phase cannot have been slow in it.
+      if (phase !== 'failed' && one.ran === 0) continue
       if (among.some((dimension) => one.places[dimension] !== self.places[dimension])) continue
       if (at.some((dimension) => self.places[dimension] === '')) return null
       if (one.failed && at.some((dimension) => one.places[dimension] === '')) continue
@@ -122,7 +126,7 @@ describe('the neighbours of a logon', () => {
         const self = all[0] as Neighbour
         const near = slowly
           .others(all, self)
-          .filter(({ places, atMs }) => places.pool === self.places.pool && Math.abs(atMs - self.atMs) < NEAR_MS)
+          .filter(({ places, atMs, ran }) => ran !== 0 && places.pool === self.places.pool && Math.abs(atMs - self.atMs) < NEAR_MS)
           .sort((a, b) => Math.abs(a.atMs - self.atMs) - Math.abs(b.atMs - self.atMs))
         const { n, hit } = holding(all).nearest(self, 'pool', 'container', 5)
         expect(n).toBe(Math.min(5, near.length))
@@ -155,6 +159,7 @@ describe('the neighbours of a logon', () => {
       atMs: START_MS + ms,
       places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), share: 's1' },
       beyond: slow ? 1 << CONTAINER : 0,
+      ran: 1 << CONTAINER,
       failed: false,
       fault: '',
     })

@@ -2,6 +2,7 @@ import { contrastGain } from '../stats/significance'
 import type { Measured } from './analyse'
 import { codeFails } from './codes'
 import { DIMENSIONS, maskOf, PlaceKinds, placesOf, type Dimension, type Places } from './places'
+import { UNRECORDED } from './observation'
 import { SERIES } from './usual'
 
 /** Pairs of dimensions that can be a place together: a way between two, or a part of one. */
@@ -23,27 +24,38 @@ export interface Neighbour {
   readonly places: Places
   /** One bit for each of SERIES that took clearly more than usual. */
   readonly beyond: number
+  /** One bit for each of SERIES that had any of its time: only who went through a phase can have been slow in it. */
+  readonly ran: number
   readonly failed: boolean
   /** The code that it failed by, if any. */
   readonly fault: string
 }
 
 export function neighbourOf(measured: Measured): Neighbour {
-  let beyond = 0
-  for (const { phase } of measured.mild) {
-    const index = SERIES.indexOf(phase)
-    if (index >= 0) beyond |= 1 << index
-  }
+  const beyond = bitsOf(measured.mild)
+  const ran = bitsOf(measured.blame.shares)
   const failed = measured.outcome === 'failed'
   return {
     id: measured.attempt.id,
     atMs: measured.attempt.startedAtMs,
     places: placesOf(measured),
     beyond,
+    ran,
     failed,
     fault: failed ? (measured.attempt.marks.findLast(({ code }) => code !== null && codeFails(code))?.code ?? 'silent') : '',
   }
 }
+
+function bitsOf(phases: readonly { readonly phase: string }[]): number {
+  let bits = 0
+  for (const { phase } of phases) {
+    const index = SERIES.indexOf(phase)
+    if (index >= 0) bits |= 1 << index
+  }
+  return bits
+}
+/** What nobody goes through unless something is wrong, or a host was off: everybody could have had it. */
+const COULD_HAVE = bitsOf([{ phase: 'power' }, { phase: UNRECORDED }])
 
 /** How many of those inside a place, and of those outside it, had the same trouble. */
 export interface Contrast {
@@ -101,14 +113,15 @@ interface Seen {
 
 const WIDTH = DIMENSIONS.length
 /**
- * What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, by what it failed (0: it did not), and one bit for
- * each of DIMENSIONS that was not reported.
+ * What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, by what it failed (0: it did not), one bit for
+ * each of DIMENSIONS that was not reported, and one for each of SERIES that it could be slow in.
  */
 const KIND = 0
 const BEYOND = 1
 const FAULT = 2
 const UNREPORTED = 3
-const STRIDE = 4
+const COULD = 4
+const STRIDE = 5
 
 /** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in rows of numbers. */
 export class Around {
@@ -148,7 +161,7 @@ export class Around {
     }
   }
 
-  #put(row: number, { id, atMs, places, beyond, failed, fault }: Neighbour): void {
+  #put(row: number, { id, atMs, places, beyond, ran, failed, fault }: Neighbour): void {
     this.#ids[row] = id
     this.#at[row] = atMs
     const base = row * STRIDE
@@ -156,6 +169,7 @@ export class Around {
     this.#rows[base + KIND] = kind
     this.#rows[base + UNREPORTED] = this.#kinds.unreported(kind)
     this.#rows[base + BEYOND] = beyond
+    this.#rows[base + COULD] = beyond | ran | COULD_HAVE
     this.#rows[base + FAULT] = failed ? this.#kinds.numberOf(fault || 'failed') : 0
   }
 
@@ -240,8 +254,8 @@ export class Around {
     const rare = new Map<number, number>()
     for (let row = from; row < to; row++) {
       const mask = same[row - from] ?? 0
-      if ((mask & fences) !== fences || row === selfRow) continue
       const base = row * STRIDE
+      if ((mask & fences) !== fences || row === selfRow || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
       const fault = rows[base + FAULT] ?? 0
       const key = (mask << 1) | ((bit === 0 ? fault === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0)
       // A place that was not reported is another one, unless the attempt ended before it could be.
@@ -281,6 +295,11 @@ export class Around {
     return -1
   }
 
+  /** Whether its image is told from its pool by nothing that was seen: see PlaceKinds.isImageThePools. */
+  isImageThePools({ places }: Neighbour): boolean {
+    return this.#kinds.isImageThePools(places)
+  }
+
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
     const [bit] = this.#trouble(self, phase)
@@ -292,6 +311,7 @@ export class Around {
       const mask = same[row - from] ?? 0
       const base = row * STRIDE
       if ((mask & fences) !== fences || ((rows[base + UNREPORTED] ?? 0) & own) !== 0 || row === selfRow) continue
+      if (((rows[base + COULD] ?? 0) & bit) !== bit) continue
       const hit = (bit === 0 ? rows[base + FAULT] !== 0 : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0
       if ((mask & own) !== 0) {
         insideN++
@@ -312,7 +332,7 @@ export class Around {
     const result = { n: 0, hit: 0 }
     this.#outwards(self, NEAR_MS, (row) => {
       const base = row * STRIDE
-      if (!this.#isAt(row, d, own) || this.#isSelf(row, self)) return true
+      if (!this.#isAt(row, d, own) || this.#isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
       if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
       return ++result.n < most
     })
@@ -341,7 +361,7 @@ export class Around {
       const crowded = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom
       if (crowded) crowdedLeft--
       const side = crowded ? whenCrowded : whenQuiet
-      if (side.n < NEAREST && rows[base + FAULT] === 0 && !this.#isSelf(row, self)) {
+      if (side.n < NEAREST && rows[base + FAULT] === 0 && ((rows[base + COULD] ?? 0) & bit) === bit && !this.#isSelf(row, self)) {
         side.n++
         if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
       }

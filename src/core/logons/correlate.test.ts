@@ -48,6 +48,26 @@ describe('correlate', () => {
       expect(attempts(late).map(({ host }) => host)).toEqual(['BROKER-1', 'TH-Q1-04'])
     })
 
+    it('has the answer of a person after the gateway gave up, whoever tells of it', () => {
+      const gaveUp = logon({ outcome: 'failed', phases: { broker: 600, 'sign-on': 30_000 }, marks: [['factor.timeout', 'sign-on', 30_500]] })
+      const after = (ms: number, code: string): Observation => ({
+        kind: 'mark',
+        person: 'mara',
+        phase: 'sign-on',
+        code,
+        timeMs: START_MS + 30_600 + ms,
+      })
+      expect(attempts([...gaveUp, after(4000, 'factor.approved')])).toMatchObject([{ outcome: 'failed', observations: gaveUp.length + 1 }])
+      // Nothing else that comes after the end is of it.
+      expect(attempts([...gaveUp, after(4000, 'STATUS_WRONG_PASSWORD')])).toHaveLength(2)
+      // When they try again at once, it is of that.
+      const again = logon({ at: START_MS + 33_000 })
+      expect(attempts([...gaveUp, ...again, after(4000, 'factor.approved')]).map(({ observations }) => observations)).toEqual([
+        gaveUp.length,
+        again.length + 1,
+      ])
+    })
+
     it('keeps two logons of one person apart that go on at once on two hosts, in two sessions, or on two pools', () => {
       for (const other of [{ host: 'BO-H1-03' }, { session: '9' }, { host: undefined, pool: 'back-office' }]) {
         const one = logon({}).map((o) => ({ ...o, session: '7' }))

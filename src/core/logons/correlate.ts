@@ -2,6 +2,7 @@ import { isSameHost } from '../people/host'
 import { shortHash } from '../stats/hash'
 import { assemble } from './assemble'
 import type { Attempt } from './attempt'
+import { canonicalCode } from './codes'
 import { isOnHost, observationKey, type Observation } from './observation'
 import { nameBySession } from './sessions'
 import { hasId, personThreadOf, SILENCE_MS, threadKey } from './threads'
@@ -248,10 +249,13 @@ function takesOver({ closedAtMs, onHost, lastMs, pool }: Group, observation: Obs
   )
 }
 
-/** What may still follow the end of an attempt and belongs to it. */
-function trails(observation: Observation): boolean {
-  return observation.phase === 'settle' || observation.kind === 'phase-end' || observation.kind === 'end'
+/** What may still follow the end of an attempt and belongs to it: also the person's answer, when the gateway had given up already. */
+function trails({ phase, kind, code }: Observation): boolean {
+  return (
+    phase === 'settle' || kind === 'phase-end' || kind === 'end' || (kind === 'mark' && code !== undefined && ANSWERS.includes(canonicalCode(code)))
+  )
 }
+const ANSWERS = ['factor.approved', 'factor.declined']
 
 function closingTime(observation: Observation): number | null {
   if (observation.kind === 'end') return observation.timeMs

@@ -53,6 +53,20 @@ describe('usual and excess', () => {
     expect(explain(ready({ profile: 9000 }, { first: true })).usual).toBeNull()
   })
 
+  it('counts what one phase lost, also where nobody was asked for a second factor this time', () => {
+    const asked = (i: number) => ({ ...USUAL, 'sign-on': i % 2 === 0 ? 1800 : 8000 + (i % 7) * 400 })
+    const all = Array.from({ length: 120 }, (_, i) =>
+      logon({ id: `b${i}`, person: `p${i}`, at: START_MS - (i + 1) * 60_000, phases: asked(i) }),
+    ).flat()
+    const it = logon({ id: 'it', phases: { ...USUAL, 'sign-on': 1800, shell: 10_000 } })
+    const one = analyseAll(correlate([...all, ...it], START_MS + 7_200_000).map(({ attempt }) => attempt)).at(-1)
+    // Of the whole it is hardly more than the middle of those who were asked and those who were not.
+    expect(one?.attempt.totalMs).toBeLessThan((one?.usual?.series['total']?.medianMs ?? 0) + 6000)
+    expect(one?.excess.map(({ phase }) => phase)).toEqual(['shell'])
+    expect(one?.lostMs).toBeGreaterThan(5500)
+    expect(one?.lostMs).toBeLessThanOrEqual(6200)
+  })
+
   it('calls slow what is beyond the limit of its pool', () => {
     const org: Org = { ...EMPTY_ORG, pools: [{ id: 'ticket-hall', slowMs: 20_000 }] }
     expect(explain(ready({ policy: 32_000 }), org).outcome).toBe('slow')

@@ -43,6 +43,9 @@ export function maskOf(dimensions: readonly Dimension[]): number {
 /** So many numbers are kept for each kind; a power of two. */
 const STRIDE = 16
 const UNREPORTED = WIDTH
+const POOL = DIMENSIONS.indexOf('pool')
+const IMAGE = DIMENSIONS.indexOf('image')
+const SEVERAL = -1
 
 /**
  * Kinds of place, by number: attempts that agree in all of DIMENSIONS are of one kind. There are far fewer kinds than attempts, so that what is asked of a place
@@ -60,6 +63,9 @@ export class PlaceKinds {
   /** The kind that was compared last, with each: see sameAs(). */
   #own = new Int32Array(WIDTH)
   #same = new Int32Array(64).fill(-1)
+  /** The one image of a pool, and the one pool of an image, by number; SEVERAL where there are more. */
+  readonly #imageOf = new Map<number, number>()
+  readonly #poolOf = new Map<number, number>()
 
   /** How many there are. */
   get size(): number {
@@ -107,6 +113,12 @@ export class PlaceKinds {
     return this.#table[kind * STRIDE + UNREPORTED] ?? 0
   }
 
+  /** Whether nothing tells the image of a place from its pool: all of the pool has it, and nobody else. */
+  isImageThePools({ pool, image }: Places): boolean {
+    const [one, other] = [this.known(pool), this.known(image)]
+    return one > 0 && other > 0 && this.#imageOf.get(one) === other && this.#poolOf.get(other) === one
+  }
+
   /** From now on, sameAs() compares with these. To be said again when a kind came meanwhile: it may have a value that nothing had before. */
   compareWith(places: Places): void {
     for (let d = 0; d < WIDTH; d++) this.#own[d] = this.known(places[DIMENSIONS[d] as Dimension])
@@ -131,11 +143,14 @@ export class PlaceKinds {
     const kinds = new Map<string, number>()
     const table = this.#table
     this.#table = new Int32Array(Math.max(64, 2 * used.size) * STRIDE)
+    this.#imageOf.clear()
+    this.#poolOf.clear()
     for (const [key, kind] of this.#kinds) {
       if (!used.has(kind)) continue
       const row = table.subarray(kind * STRIDE, (kind + 1) * STRIDE)
       for (let d = 0; d < WIDTH; d++) stay.add(row[d] ?? 0)
       this.#table.set(row, kinds.size * STRIDE)
+      this.#pair(kinds.size * STRIDE)
       kept.set(kind, kinds.size)
       kinds.set(key, kinds.size)
     }
@@ -162,5 +177,13 @@ export class PlaceKinds {
     }
     this.#table[base + UNREPORTED] = unreported
     this.#same[kind] = -1
+    this.#pair(base)
+  }
+
+  #pair(base: number): void {
+    const [pool, image] = [this.#table[base + POOL] ?? 0, this.#table[base + IMAGE] ?? 0]
+    if (pool === 0 || image === 0) return
+    this.#imageOf.set(pool, (this.#imageOf.get(pool) ?? image) === image ? image : SEVERAL)
+    this.#poolOf.set(image, (this.#poolOf.get(image) ?? pool) === pool ? pool : SEVERAL)
   }
 }

@@ -2,6 +2,7 @@ import {
   correlateThread,
   OrdinaryModel,
   PLACE_DIMENSIONS,
+  SERIES,
   type Neighbour,
   type Outcome,
   type PlaceDimension,
@@ -56,18 +57,21 @@ export async function recallSeen(handle: Queryable, fromMs: number, toMs: number
   }))
 }
 
-type NeighbourRow = readonly [id: string, atMs: number, beyond: number, outcome: string, fault: string, ...places: (string | null)[]]
+/** See Neighbour.ran. */
+const RAN = SERIES.map((_, i) => `(blame_ms[${i + 1}] > 0)::integer << ${i}`).join(' | ')
+type NeighbourRow = readonly [id: string, atMs: number, beyond: number, ran: number, outcome: string, fault: string, ...places: (string | null)[]]
 
 /** The neighbours of a moment: what the analysis of a logon asks of those around it. */
 export async function recallNeighbours(handle: Queryable, fromMs: number, toMs: number): Promise<Neighbour[]> {
   const [row] = await handle.query<{ rows: NeighbourRow[] | null }>(
-    `select json_agg(json_build_array(id, started_ms, beyond, outcome, fault, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
+    `select json_agg(json_build_array(id, started_ms, beyond, ${RAN}, outcome, fault, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
     [fromMs, toMs],
   )
-  return (row?.rows ?? []).map(([id, atMs, beyond, outcome, fault, ...places]) => ({
+  return (row?.rows ?? []).map(([id, atMs, beyond, ran, outcome, fault, ...places]) => ({
     id,
     atMs,
     beyond,
+    ran,
     failed: outcome === 'failed',
     fault,
     places: placesFrom(places),

@@ -1,5 +1,6 @@
 import { codeNumber, codeSays } from '../codes'
-import { clue, tell, type Cause } from './cause'
+import type { Facts } from '../facts'
+import { clue, tell, type Cause, type Clue } from './cause'
 
 /** Causes that a code alone decides. Rows: id, codes, title, sentence, what to do, what to tell the person. */
 const ROWS: readonly [id: string, codes: readonly string[], title: string, sentence: string, remedy: string, toPerson: string][] = [
@@ -156,6 +157,16 @@ const AT: Readonly<Record<string, readonly string[]>> = {
   'container-damaged': ['person', 'share'],
 }
 
+/** What figures show where no code says it. */
+const COUNTED: Readonly<Record<string, (facts: Facts) => readonly Clue[] | null>> = {
+  'too-few-locations': (facts) => {
+    const [writable, required] = [facts.number('locationsWritable'), facts.number('locationsRequired')]
+    return writable === null || required === null || writable >= required
+      ? null
+      : [clue(6.5, `${writable} of ${required} locations that are required could be written.`, 'locationsWritable')]
+  },
+}
+
 export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, sentence, remedy, toPerson]) => ({
   id,
   about: 'failure',
@@ -167,7 +178,7 @@ export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, senten
     if (!facts.failed) return null
     const found = facts.attempt.marks.filter((mark) => mark.code !== null && codes.includes(mark.code))
     const first = found[0]
-    if (!first?.code) return null
+    if (!first?.code) return COUNTED[id]?.(facts) ?? null
     const times = found.length > 1 ? `, ${found.length} times` : ''
     return [
       clue(

@@ -46,6 +46,24 @@ describe('an approval', () => {
   })
 })
 
+describe('mirrored locations', () => {
+  const counted = (writable: number) =>
+    finding(
+      logon({
+        id: 'it',
+        outcome: 'failed',
+        attrs: { locationsWritable: writable, locationsRequired: 2 },
+        marks: [['0xC0000001', 'container', 3000]],
+        phases: { broker: 600, connect: 1000, container: 1500 },
+      }),
+    )
+
+  it('are too few by their counts, where the code says nothing', () => {
+    expect(counted(1)).toMatchObject({ id: 'too-few-locations', evidence: ['1 of 2 locations that are required could be written.'] })
+    expect(counted(2).id).toBeUndefined()
+  })
+})
+
 describe('a broker that refuses without saying why', () => {
   const org: Org = {
     ...EMPTY_ORG,

@@ -19,7 +19,7 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
   if (value === null) return []
   const ordinary = facts.ordinary('shareLatencyMs')
   // Where more than one in twenty were ill, the high end is theirs: far beyond the middle is high all the same.
-  const high = ordinary ? value > Math.min(Math.max(2.2 * ordinary.median, 1.15 * ordinary.high), 4 * ordinary.median) : value > 15
+  const high = ordinary ? value > Math.min(Math.max(2.2 * ordinary.median, 1.15 * ordinary.high), 3 * ordinary.median) : value > 15
   const sentence = `Latency of the share ${value.toFixed(value < 10 ? 1 : 0)} ms${ordinary ? `; ordinarily ${ordinary.median.toFixed(1)} ms` : ''}.`
   return [high === expectedHigh ? clue(expectedHigh ? 4 : 1.5, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
 }
@@ -45,16 +45,17 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   return clues
 }
 
-/** Against a trouble of the share itself: of those who come from another zone, hardly anybody has it. */
-function onlyFromHere(facts: Facts, phase: string): Clue[] {
+/** Whether, of those on the share, those who come from the zone of this one are slow, and hardly anybody from another: in a sentence. */
+function onlyFromHere(facts: Facts, phase: string): string | null {
   const { inside, outside } = facts.around.contrast(facts.self, 'zone', phase, ['share'])
-  if (inside.n < 3 || inside.hit < 0.6 * inside.n || outside.n < 5 || outside.hit * 5 > outside.n) return []
-  return [
-    against(
-      3,
-      `On it, ${inside.hit} of ${inside.n} others from zone ${facts.text('zone') ?? ''} were slow, but ${outside.hit} of ${outside.n} from elsewhere.`,
-    ),
-  ]
+  if (inside.n < 3 || inside.hit < 0.6 * inside.n || outside.n < 5 || outside.hit * 5 > outside.n) return null
+  return `On it, ${inside.hit} of ${inside.n} others from zone ${facts.text('zone') ?? ''} were slow, but ${outside.hit} of ${outside.n} from elsewhere.`
+}
+
+/** That speaks against a trouble of the share itself. */
+function notTheShare(facts: Facts, phase: string): Clue[] {
+  const sentence = onlyFromHere(facts, phase)
+  return sentence === null ? [] : [against(3, sentence)]
 }
 
 export const logonStorm: Cause = {
@@ -71,7 +72,7 @@ export const logonStorm: Cause = {
       ...crowd(facts, excess.phase, true),
       ...latency(facts, true),
       ...sitsAt(facts, excess.phase, ['share', 'pool'], 3),
-      ...onlyFromHere(facts, excess.phase),
+      ...notTheShare(facts, excess.phase),
       ...otherPhase(facts, SHARE_PHASES),
     ]
   },
@@ -93,13 +94,19 @@ export const shareSlow: Cause = {
       ...crowd(facts, excess.phase, false),
       ...latency(facts, true),
       ...sitsAt(facts, excess.phase, ['share'], 4),
-      ...onlyFromHere(facts, excess.phase),
+      ...notTheShare(facts, excess.phase),
       ...changeBefore(facts, ['share'], ['share']),
       ...otherPhase(facts, SHARE_PHASES),
     ]
   },
   sentence: (facts) => `${facts.text('share')} answers slowly.`,
   remedy: () => tell('Look at the share', 'Its disks, its network, and what else runs on it.'),
+}
+
+/** Whether those of the same zone are fine on other shares. */
+function isFineOnOthers(facts: Facts, phase: string): boolean {
+  const { outside } = facts.around.contrast(facts.self, 'share', phase, ['zone'])
+  return outside.n >= 5 && outside.hit * 3 < outside.n
 }
 
 export const farShare: Cause = {
@@ -120,8 +127,12 @@ export const farShare: Cause = {
     const best = facts.located(excess.phase)[0]
     const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
     if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
-    else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n))
-      clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
+    else {
+      const thisWay = onlyFromHere(facts, excess.phase)
+      if (thisWay) clues.push(clue(isFineOnOthers(facts, excess.phase) ? 4 : 2, thisWay))
+      else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n))
+        clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
+    }
     if (inside.n >= 3 && inside.hit * 5 < inside.n)
       clues.push(against(4, `Only ${inside.hit} of ${inside.n} others who came the same way, from ${zone ?? 'there'}, had it.`))
     if (outside.n >= 5 && outside.hit * 2 > outside.n)

@@ -1,7 +1,7 @@
 import { contrastGain } from '../../stats/significance'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
-import { changeBefore, onlyTheirs, sitsAt } from './where'
+import { changeBefore, isImageThePools, onlyTheirs, sitsAt } from './where'
 
 function longestPart(facts: Facts, phase: string) {
   const parts = facts.attempt.parts.filter((part) => part.phase === phase)
@@ -162,7 +162,8 @@ export const packagesSlow: Cause = {
 
 /** Against, where the trouble sits at another kind of place. */
 function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
-  return sitsAt(facts, phase, dimensions).flatMap((one) => (one.for ? [against(Math.min(2, one.weight), one.sentence)] : []))
+  const elsewhere = isImageThePools(facts) ? dimensions.filter((dimension) => dimension !== 'image') : dimensions
+  return sitsAt(facts, phase, elsewhere).flatMap((one) => (one.for ? [against(Math.min(2, one.weight), one.sentence)] : []))
 }
 
 export const poorLine: Cause = {
@@ -293,6 +294,14 @@ export const directorySlow: Cause = {
   remedy: () => tell('Look at the directory server of this site', 'Which one the hosts ask, whether it is up, and how far away it is.'),
 }
 
+/** Against, where many hosts on the image are fine: what a version brings, all of them have. */
+function halfOfImage(facts: Facts, phase: string): Clue[] {
+  const { inside } = facts.around.contrast(facts.self, 'image', phase)
+  return inside.n >= 8 && inside.hit < 0.6 * inside.n
+    ? [against(1.5, `Only ${inside.hit} of ${inside.n} other logons with image ${facts.text('image') ?? ''} had it.`)]
+    : []
+}
+
 export const imageRegression: Cause = {
   id: 'image-regression',
   about: 'slow',
@@ -305,7 +314,7 @@ export const imageRegression: Cause = {
     const image = facts.text('image')
     if (facts.failed || !worst || !image) return null
     const clues = sitsAt(facts, worst.phase, ['image'], 5)
-    if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']))
+    if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase))
     const part = longestPart(facts, worst.phase)
     if (part && part.endMs - part.startMs > 0.7 * worst.blameMs && worst.phase !== 'packages')
       clues.push(against(1.5, `One part, “${part.part}”, took nearly all of it.`))

@@ -30,6 +30,14 @@ export function contrastSentence({ at, inside, outside }: Located, phase: string
   return `${inside.hit} of ${inside.n} other logons with ${placeName(at)} ${what}; elsewhere ${outside.hit} of ${outside.n}.`
 }
 
+/** Where nothing tells an image from its pool, not even a change: so much of what the place says is left for the image. */
+const LEFT_FOR_IMAGE = 0.65
+
+/** Whether all of the pool has this image, nobody else has, and nobody told of a roll-out: what is slow on it may be the pool's as well. */
+export function isImageThePools(facts: Facts): boolean {
+  return facts.around.isImageThePools(facts.self) && changeBefore(facts, ['image'], ['image']).length === 0
+}
+
 /**
  * Whether the trouble sits where a cause would put it. For: one of these dimensions (or pairs) tells best, or about as well as the best.
  * Against: another place tells clearly better, or nobody else there has it.
@@ -40,12 +48,16 @@ export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[
   const fits = (one: Located) => dimensions.includes(one.at.map(({ dimension }) => dimension).join('+'))
   const own = places.find(fits)
   if (own && own.gain >= TELLS && best && own.gain >= best.gain - Math.max(ABOUT, 0.12 * best.gain))
-    return [clue(Math.min(most, 1 + own.gain / 8), contrastSentence(own, phase))]
+    return [clue(mostAt(facts, own, most, 1 + own.gain / 8), contrastSentence(own, phase))]
   // Two troubles at once: another place tells better, but nearly everybody here has it too.
   if (own && own.inside.n >= 3 && own.inside.hit >= 0.7 * own.inside.n) return [clue(1, contrastSentence(own, phase))]
   if (best && best.gain >= TELLS && !fits(best))
     return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
   return alone(facts, phase, dimensions)
+}
+
+function mostAt(facts: Facts, { at }: Located, most: number, weight: number): number {
+  return Math.min(most * (at[0]?.dimension === 'image' && isImageThePools(facts) ? LEFT_FOR_IMAGE : 1), weight)
 }
 
 /** Against, where enough others were at the place and did not have it. */
@@ -67,7 +79,9 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
 /** Whether it is this person's own: hardly anybody else has it, wherever one looks. */
 export function onlyTheirs(facts: Facts, phase: string): Clue[] {
   const best = facts.located(phase)[0]
-  if (best && best.gain >= 12) return [against(Math.min(3, best.gain / 12), `Others have it too: ${contrastSentence(best, phase)}`)]
+  // Where only some there have it, this person need not have it from there.
+  if (best && best.gain >= 12)
+    return [against(Math.min(3, best.gain / 12) * (best.inside.hit / best.inside.n), `Others have it too: ${contrastSentence(best, phase)}`)]
   const { inside } = facts.around.contrast(facts.self, 'pool', phase)
   return inside.n >= 10 && inside.hit * 10 < inside.n ? [clue(0.7, `Only ${inside.hit} of ${inside.n} others on the pool had it.`)] : []
 }
