@@ -339,6 +339,22 @@ export class Around {
     return result
   }
 
+  /** Of the neighbours at a place that are nearest in time: how many failed, and how many of them by one of these codes. */
+  failing(self: Neighbour, dimension: Dimension, codes: readonly string[], most = 12): { n: number; failed: number; byThese: number } {
+    const [d, own] = this.#placeOf(self, dimension)
+    const rows = this.#rows
+    const faults = codes.map((code) => this.#kinds.known(code))
+    const result = { n: 0, failed: 0, byThese: 0 }
+    this.#outwards(self, NEAR_MS, (row) => {
+      if (!this.#isAt(row, d, own) || this.#isSelf(row, self)) return true
+      const fault = rows[row * STRIDE + FAULT] ?? 0
+      if (fault !== 0) result.failed++
+      if (fault !== 0 && faults.includes(fault)) result.byThese++
+      return ++result.n < most
+    })
+    return result
+  }
+
   /**
    * How crowded a share is at a moment: logons a minute in the two minutes either side, and in the median four minutes that had any, within a
    * day either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.

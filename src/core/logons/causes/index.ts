@@ -4,6 +4,7 @@ import { codedCauses } from './coded'
 import { containerDenied, containerFull, containerHeld, shareFull, shareUnreachable } from './containers'
 import { hostCold, hostNotConfigured, hostOverloaded, hostSilent, leftoverProfile, notInScope, temporaryProfile } from './hosts'
 import { containerRetry, farShare, logonStorm, nearFull, scanner, shareSlow } from './shares'
+import { alsoByOthers } from './others'
 import { clockSkew, secondFactorSlow, secondFactorTimeout } from './signon'
 import {
   autostartHeavy,
@@ -58,7 +59,7 @@ export const CAUSES: readonly Cause[] = [
   poorLine,
   autostartHeavy,
   unknownWait,
-]
+].map(alsoByOthers)
 
 export const CAUSE_BY_ID: ReadonlyMap<string, Cause> = new Map(CAUSES.map((cause) => [cause.id, cause]))
 export type { Cause, Clue, Remedy, RemedyKind } from './cause'

@@ -3,7 +3,7 @@ import type { Facts } from '../facts'
 import type { Dimension } from '../places'
 import { against, clue, type Clue } from './cause'
 
-const NAMES: Readonly<Record<Dimension, string>> = {
+export const NAMES: Readonly<Record<Dimension, string>> = {
   host: 'host',
   pool: 'pool',
   share: 'share',
