@@ -56,6 +56,8 @@ export function assemble(id: string, ordered: readonly Observation[], nowMs: num
       parts.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host, part: s.part })
   }
   const marks = marksOf(ordered, startMs)
+  const attrs = mergeAttrs(ordered)
+  const outcome = outcomeOf({ end, closedMs, lastMs, nowMs, marks, phases })
   return {
     id,
     account,
@@ -65,11 +67,11 @@ export function assemble(id: string, ordered: readonly Observation[], nowMs: num
     session,
     startedAtMs: startMs,
     totalMs: Math.round(endMs - startMs),
-    outcome: outcomeOf({ end, closedMs, lastMs, nowMs, marks, phases }),
+    outcome: outcome === 'ready' && isOnTemporary(marks, attrs) ? 'degraded' : outcome,
     phases,
     parts,
     marks,
-    attrs: mergeAttrs(ordered),
+    attrs,
     oddities,
     observations: ordered.length,
   }
@@ -202,6 +204,10 @@ function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {
   }
   return marks.sort((a, b) => a.atMs - b.atMs)
 }
+
+/** Who says that the desktop is ready need not know what profile it has. */
+const isOnTemporary = (marks: readonly Mark[], attrs: Attrs): boolean =>
+  attrs['profileType'] === 'temporary' || marks.some(({ code }) => code === 'profile.temporary')
 
 interface Ending {
   end: Observation | undefined

@@ -33,6 +33,41 @@ describe('clocks', () => {
     }
   })
 
+  it('are found where nobody gives an id: what others say of a logon comes before it, amid it or after it, and belongs to it all the same', () => {
+    const nameless = (offsets: Readonly<Record<string, number>>) =>
+      correlate(
+        handedOver(offsets).map(({ attempt: _, ...observation }) => observation),
+        START_MS + 86_400_000,
+      ).map(({ attempt }) => attempt)
+    const totals = nameless({}).map(({ totalMs }) => totalMs)
+    for (const offset of [-400_000, -90_000, -5000, 5000, 47_000, 400_000]) {
+      const found = clockOffsets(nameless({ 'H-3': offset }))
+      expect([...found.keys()]).toEqual(['H-3'])
+      expect(Math.abs((found.get('H-3')?.offsetMs ?? 0) - offset)).toBeLessThan(100)
+      const mended = nameless({ 'H-3': offset }).map((attempt) => corrected(attempt, offIn(attempt, found)))
+      mended.sort((a, b) => a.startedAtMs - b.startedAtMs)
+      expect(mended).toHaveLength(totals.length)
+      mended.forEach(({ totalMs }, i) => {
+        expect(Math.abs(totalMs - (totals[i] ?? 0))).toBeLessThan(600)
+      })
+    }
+  })
+
+  it('are put right also in a logon that failed before it had any phase', () => {
+    const who = { person: 'mara', host: 'H-3' }
+    const [attempt] = correlate(
+      [
+        { ...who, kind: 'mark', phase: 'sign-on', code: 'KDC_ERR_PREAUTH_FAILED', source: 'DC', timeMs: START_MS },
+        { ...who, kind: 'end', outcome: 'failed', code: '0xC000006A', timeMs: START_MS + 47_080 },
+      ],
+      START_MS + 86_400_000,
+    )
+    const mended = corrected(attempt?.attempt ?? (undefined as never), [
+      { machine: 'H-3', offsetMs: 47_000, uncertaintyMs: 100, n: 9, typicalMs: null },
+    ])
+    expect(mended).toMatchObject({ startedAtMs: START_MS, totalMs: 80 })
+  })
+
   it('are followed while logons come in: whoever came before a clock was known to be off is named, and one that is set is left alone', () => {
     const watch = new ClockWatch()
     const timed = (offsets: Readonly<Record<string, number>>) => attempts(offsets).map((attempt) => ({ thread: `id:${attempt.id}`, attempt }))

@@ -146,6 +146,8 @@ export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attemp
     beginMs = Math.min(beginMs, startMs - of(host))
     if (phaseEndMs - of(host) > lastMs) [lastMs, lastHost] = [phaseEndMs - of(host), host]
   }
+  // Of one that failed at once there may be marks only.
+  if (beginMs === Infinity) for (const { atMs, host } of attempt.marks) beginMs = Math.min(beginMs, atMs - of(host))
   if (beginMs === Infinity) beginMs = -of(attempt.host)
   const endMs = attempt.totalMs > 0 ? Math.max(lastMs, attempt.totalMs - of(lastHost)) : lastMs
   const moved = <T extends { readonly host: string | null; readonly startMs: number; readonly endMs: number }>(one: T): T => ({

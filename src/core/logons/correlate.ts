@@ -137,6 +137,10 @@ interface Group {
   onHost: string | null
   lastMs: number
   closedAtMs: number | null
+  /** Whether only other machines speak of its host, and it does not speak itself. */
+  onlyTold: boolean
+  /** The phases that its host told of, and `end` if it told of that. */
+  readonly own: Set<string>
 }
 
 /** A machine that tells of the same begin twice, with an id and without, does so within this time. */
@@ -169,6 +173,8 @@ function split(ordered: readonly Observation[]): Group[] {
         onHost: null,
         lastMs: -Infinity,
         closedAtMs: null,
+        onlyTold: true,
+        own: new Set(),
       }
       groups.push(group)
     }
@@ -180,12 +186,49 @@ function split(ordered: readonly Observation[]): Group[] {
     group.session ??= session ?? null
     group.pool ??= pool ?? null
     if (isOnHost(phase)) group.onHost ||= host ?? ''
+    if (tellerOf(observation) === null) {
+      group.onlyTold = false
+      group.own.add(observation.kind === 'end' ? 'end' : (phase ?? ''))
+    }
     group.lastMs = Math.max(group.lastMs, endOf(observation))
     const closes = closingTime(observation)
     if (closes !== null) group.closedAtMs = group.closedAtMs === null ? closes : Math.max(group.closedAtMs, closes)
   }
-  return groups
+  return groups.some(({ onlyTold }) => onlyTold) ? rejoined(groups) : groups
 }
+
+/** The machine that an observation is of, where it speaks of another one. */
+const tellerOf = ({ source, host }: Observation): string | null => (source && host && !isSameHost(source, host) ? source.toLowerCase() : null)
+
+/**
+ * Where clocks differ, what other machines say of a logon may come before its begin or after its end, and belongs to it all the same: to the nearest on the host
+ * that they speak of, of which they say nothing else.
+ */
+function rejoined(groups: readonly Group[]): Group[] {
+  const heard = new Map(groups.map((group) => [group, new Set(group.observations.map(tellerOf))]))
+  const left: Group[] = []
+  for (const lone of groups) {
+    const tellers = heard.get(lone) ?? new Set()
+    let best: Group | null = null
+    if (lone.onlyTold && lone.id === null)
+      for (const group of groups) {
+        const awayMs = Math.abs(group.firstMs - lone.firstMs)
+        if (group.onlyTold || awayMs > SILENCE_MS || awayMs >= Math.abs((best?.firstMs ?? Infinity) - lone.firstMs)) continue
+        if (isOfHost(group, lone) && ![...tellers].some((teller) => heard.get(group)?.has(teller))) best = group
+      }
+    if (!best) left.push(lone)
+    else {
+      for (const teller of tellers) heard.get(best)?.add(teller)
+      best.observations.push(...lone.observations)
+    }
+  }
+  return left.map((group) => (isInOrder(group.observations) ? group : { ...group, observations: [...inOrder(group.observations)] }))
+}
+
+const isOfHost = ({ hosts, session, pool }: Group, told: Group): boolean =>
+  hosts.some((one) => isSameHost(one, told.hosts[0] ?? '')) &&
+  (session === null || told.session === null || session === told.session) &&
+  (pool === null || told.pool === null || pool === told.pool)
 
 /** What an observation without an id goes on with, or says the begin of. */
 function followed(alive: readonly Group[], observation: Observation): Group | undefined {
@@ -231,10 +274,17 @@ function joined(alive: readonly Group[], observation: Observation): Group | unde
     if ((host && group.hosts.length > 0 && !sameHost) || isOnOther(group, observation)) continue
     if (session && group.session !== null && group.session !== session) continue
     if (pool && group.pool !== null && group.pool !== pool) continue
-    const names = (sameHost ? 2 : 0) + (session !== undefined && session === group.session ? 1 : 0)
+    const names = (sameHost ? 2 : 0) + (session !== undefined && session === group.session ? 1 : 0) + (sameHost && goesOn(group, observation) ? 4 : 0)
     if (names >= most) [best, most] = [group, names]
   }
   return best
+}
+
+/** Whether a host goes on with what it told of itself, and does not begin anew: another machine whose clock is ahead may have begun meanwhile. */
+function goesOn({ onlyTold, own, closedAtMs }: Group, observation: Observation): boolean {
+  const { kind, phase, timeMs } = observation
+  if (onlyTold || tellerOf(observation) !== null || (closedAtMs !== null && timeMs > closedAtMs + SAME_MS)) return false
+  return kind === 'end' ? !own.has('end') : phase !== undefined && (kind === 'phase-end' || !own.has(phase))
 }
 
 /** Whether a host goes on with an attempt that only other machines saw so far. */

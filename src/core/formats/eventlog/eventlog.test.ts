@@ -1,5 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
+import { analyseAll } from '../../logons/batch'
+import { clockOffsets } from '../../logons/clocks'
 import { correlate } from '../../logons/correlate'
 import type { Observation } from '../../logons/observation'
 import { blame } from '../../logons/blame'
@@ -115,6 +117,57 @@ describe('event logs', () => {
     expect(mara).toMatchObject({ person: 'mara.lindqvist', host: 'TH-Q1-03', outcome: 'ready' })
     expect(mara?.marks).toContainEqual({ atMs: 1000, code: 'KDC_ERR_PREAUTH_FAILED', phase: 'sign-on', text: null, host: 'DC-1' })
     expect(nils).toMatchObject({ person: 'nils', outcome: 'failed', marks: [{ code: 'KDC_ERR_KEY_EXPIRED' }] })
+  })
+
+  it('of a directory server belong to logons on a machine whose clock is off by minutes, where many are off by the same', () => {
+    const ticket = (timeMs: number, i: number): MadeEvent => ({
+      provider: PROVIDERS.security,
+      id: 4768,
+      timeMs,
+      computer: 'DC1.larkmere.example',
+      data: { TargetUserName: `p${i}`, TargetDomainName: 'LARKMERE', TargetSid: `S-1-5-21-1-2-3-${1300 + i}`, Status: '0x0', IpAddress: '10.4.2.17' },
+    })
+    const hosts = ['TH-Q1-03', 'TH-Q1-04', 'TH-Q1-05']
+    const evening = (away: (i: number) => number, n = 24) =>
+      Array.from({ length: n }, (_, i) => {
+        const at = START + i * 900_000
+        return [...logonEvents(at, `p${i}`, hosts[i % 3], 1300 + i), ticket(at + 900 - away(i), i)]
+      }).flat()
+    const told = (events: readonly MadeEvent[]) => read([bytes(document(events))]).observations.filter(({ source }) => source === 'DC1')
+    const off = told(evening((i) => (i % 3 === 0 ? 400_000 : 0)))
+    expect(off).toHaveLength(24)
+    expect(off.filter(({ host }) => host === 'TH-Q1-03')).toHaveLength(8)
+    const [clock, ...others] = clockOffsets(attemptsOf(read([bytes(document(evening((i) => (i % 3 === 0 ? 400_000 : 0))))]).observations)).values()
+    expect(others).toEqual([])
+    expect(clock?.machine).toBe('TH-Q1-03')
+    expect(Math.abs((clock?.offsetMs ?? 0) - 400_000)).toBeLessThan(2500)
+    // Tickets that people get now and then are of no logon.
+    expect(told(evening((i) => (i % 3 === 0 ? 150_000 + i * 20_000 : 0))).filter(({ host }) => host === 'TH-Q1-03')).toEqual([])
+  })
+
+  it('say that a profile is a temporary one, and who was locked out beside a code that stands for several reasons', () => {
+    const sid = 'S-1-5-21-1-2-3-1101'
+    const temporary: MadeEvent = { provider: PROVIDERS.profiles, id: 1511, timeMs: START + 5500, user: sid }
+    expect(attemptsOf(read([bytes(document([...logonEvents(START), temporary]))]).observations)).toMatchObject([{ outcome: 'degraded' }])
+    const locked: MadeEvent[] = [
+      {
+        provider: PROVIDERS.security,
+        id: 4771,
+        timeMs: START,
+        computer: 'DC1.larkmere.example',
+        data: { TargetUserName: 'ole', TargetSid: 'S-1-5-21-1-2-3-1200', Status: '0x12', IpAddress: '10.4.2.17' },
+      },
+      {
+        provider: PROVIDERS.security,
+        id: 4625,
+        timeMs: START + 80,
+        data: { TargetUserName: 'ole', TargetDomainName: 'LARKMERE', Status: '0xc0000234', SubStatus: '0x0', LogonType: 10, IpAddress: '10.4.2.17' },
+      },
+    ]
+    const saidOf = (events: readonly MadeEvent[]) =>
+      analyseAll(attemptsOf(read([bytes(document(events))]).observations)).map(({ diagnosis }) => diagnosis.cause?.id)
+    expect(saidOf(locked)).toEqual(['account-locked'])
+    expect(saidOf(locked.slice(0, 1))).toEqual(['account-disabled'])
   })
 
   it('take part with providers of an administrator’s own', () => {

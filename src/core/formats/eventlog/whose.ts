@@ -23,6 +23,10 @@ const SESSION_MS = 10 * 60_000
 const NEAR_MS = 90_000
 /** What another machine wrote belongs to the logon of the same person this close to it. */
 const ELSEWHERE_MS = 120_000
+/** Or this close to it, where the clocks of a machine and of others differ: then always by about the same, in so many logons at least. */
+const OFF_MS = 840_000
+const ALIKE_MS = 10_000
+const FEWEST = 5
 
 interface Moment {
   readonly timeMs: number
@@ -154,14 +158,43 @@ export class Whose {
       else if (!last) later.push(one)
       else if (one.sid !== null && !isMachineSid(one.sid)) this.refuse(one)
     }
+    const apart = last ? this.#byOtherClocks(elsewhere) : null
     for (const one of elsewhere) {
       const { observation, person, computer } = one
-      const host = this.#byPerson.nearest(shortName(person ?? ''), observation.timeMs, ELSEWHERE_MS)
+      const host = this.#byPerson.nearest(shortName(person ?? ''), observation.timeMs, ELSEWHERE_MS) ?? apart?.get(one)
       // Nobody saw the person elsewhere: what the directory server says is all there is of this try, and it matters only if it says no.
       if (host !== undefined) this.give({ ...observation, person, host, source: computer })
       else if (!last) later.push(one)
       else if (observation.code !== undefined) this.give({ ...observation, person, host: undefined, source: computer })
     }
+  }
+
+  /**
+   * Where the clock of a machine is off by minutes, what others wrote of the logons on it is always as far away: where most of what was written of a machine's people,
+   * and by nobody's clock fits, is away by about the same, it is of that machine.
+   */
+  #byOtherClocks(elsewhere: readonly Unnamed[]): ReadonlyMap<Unnamed, string> {
+    const byMachine = new Map<string, { one: Unnamed; awayMs: number }[]>()
+    for (const one of elsewhere) {
+      const { timeMs } = one.observation
+      const short = shortName(one.person ?? '')
+      if (this.#byPerson.nearest(short, timeMs, ELSEWHERE_MS) !== undefined) continue
+      // Of each machine where the person was seen: when that began.
+      const begun = new Map<string, number>()
+      for (const seen of this.#byPerson.near(short, timeMs, OFF_MS)) begun.set(seen.name, Math.min(begun.get(seen.name) ?? Infinity, seen.timeMs))
+      for (const [machine, ms] of begun) {
+        const list = byMachine.get(machine) ?? []
+        byMachine.set(machine, list)
+        list.push({ one, awayMs: ms - timeMs })
+      }
+    }
+    const found = new Map<Unnamed, string>()
+    for (const [machine, list] of byMachine) {
+      const middle = list.map(({ awayMs }) => awayMs).sort((a, b) => a - b)[list.length >> 1] ?? 0
+      const alike = list.filter(({ awayMs }) => Math.abs(awayMs - middle) <= ALIKE_MS)
+      if (alike.length >= FEWEST && alike.length * 2 > list.length) for (const { one } of alike) found.set(one, machine)
+    }
+    return found
   }
 
   /** Whoever was logging on on that machine around that moment: the only one, or the one who was much closer to it than anybody else. */

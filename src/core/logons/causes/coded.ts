@@ -157,6 +157,9 @@ const AT: Readonly<Record<string, readonly string[]>> = {
   'container-damaged': ['person', 'share'],
 }
 
+const REVOKED = 'KDC_ERR_CLIENT_REVOKED'
+const WHY_REVOKED = ['STATUS_ACCOUNT_LOCKED_OUT', 'STATUS_ACCOUNT_EXPIRED', 'STATUS_INVALID_LOGON_HOURS', 'STATUS_PASSWORD_EXPIRED']
+
 /** What figures show where no code says it. */
 const COUNTED: Readonly<Record<string, (facts: Facts) => readonly Clue[] | null>> = {
   'too-few-locations': (facts) => {
@@ -179,10 +182,12 @@ export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, senten
     const found = facts.attempt.marks.filter((mark) => mark.code !== null && codes.includes(mark.code))
     const first = found[0]
     if (!first?.code) return COUNTED[id]?.(facts) ?? null
+    // The Kerberos code stands for several reasons; another code beside it says which.
+    const weight = found.every(({ code }) => code === REVOKED) && facts.has(...WHY_REVOKED) ? 3 : 9
     const times = found.length > 1 ? `, ${found.length} times` : ''
     return [
       clue(
-        9,
+        weight,
         `${first.phase ? `During ${first.phase}: ` : ''}${codeSays(first.code)}${times}.`,
         codeNumber(first.code) ? `${codeNumber(first.code)} ${first.code}` : first.code,
       ),
