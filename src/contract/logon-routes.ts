@@ -119,7 +119,7 @@ export const LOGON_ROUTES = {
     method: 'POST',
     path: '/api/uploads',
     permission: 'help-desk',
-    sentence: 'Takes an evidence file (multipart) and reads it as a job.',
+    sentence: 'Takes evidence files (multipart) and reads them together, as one job.',
     response: UploadState,
   },
   uploadByToken: {

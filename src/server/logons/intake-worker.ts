@@ -4,11 +4,12 @@ import type { CohortFilter, Observation, PhaseAsk, Place } from '../../core/logo
 import { openLink } from '../db/link'
 import type { DatabaseLink } from '../db/open'
 import { answerQuestions } from '../shell/worker'
-import { EventLog } from '../../core/formats'
+import { EventLog, Refusal } from '../../core/formats'
 import { eventLogNeeds, keepSids } from './event-maps'
 import { readEvidence } from './evidence-file'
 import { Intake } from './intake'
 import type { Again } from './known'
+import { filesOf } from './lot'
 
 /** The thread in which evidence is read and analysed. One message in, one answer out; uploads report on the way. */
 export type IntakeAsk =
@@ -45,27 +46,34 @@ const cancelled = new Set<string>()
 const CHUNK = 6000
 /** Refused records that are kept for download; beyond them only the count goes on. */
 const KEPT_FAULTS = 5_000
+/** Told of before, so many logons and a twentieth are explained once more when all of a lot has been read; so many at a time. */
+const MANY_AGAIN = 20
+const AGAIN_AT_ONCE = 2000
 /** Evidence from the future is a wrong clock. */
 const AHEAD_MS = 24 * 3_600_000
 
 async function upload(path: string, id: string, nowMs: number): Promise<UploadProgress> {
   const progress: UploadProgress = { upload: id, bytesRead: 0, observations: 0, refused: 0, attempts: 0, faults: [], unnamed: 0, named: 0 }
   let pending: Observation[] = []
+  let current = ''
   const refuse = (fault: Fault) => {
     progress.refused++
     if (fault.code === 'event.nobody') progress.unnamed++
-    if (progress.faults.length < KEPT_FAULTS) progress.faults.push(fault)
+    if (progress.faults.length < KEPT_FAULTS) progress.faults.push({ ...fault, reason: current + fault.reason })
   }
   // The next records are read and analysed while the last ones are written.
   let [before, writing]: Promise<void>[] = [Promise.resolve(), Promise.resolve()]
+  let [attempts, toldBefore] = [0, 0]
   const take = async () => {
     const batch = pending
     pending = []
     await before
     before = writing
     if (batch.length === 0) return
-    writing = intake.ingest(batch, nowMs, id).then(() => {
+    writing = intake.ingest(batch, nowMs, id).then((came) => {
       progress.observations += batch.length
+      attempts += came.attempts
+      toldBefore += came.toldBefore
     })
     writing.catch(() => undefined)
   }
@@ -85,21 +93,54 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
   }
   const { rules, accounts } = await eventLogNeeds(database)
   const events = new EventLog(sink, rules, accounts)
-  await readEvidence(path, 'auto', sink, {
-    events,
-    progress: async (bytes) => {
-      if (cancelled.has(id)) throw new Error('cancelled')
-      progress.bytesRead = bytes
-      if (pending.length >= CHUNK) await take()
-      tell({ ...progress, faults: progress.faults.slice(0, 20) })
-    },
-  })
+  const files = await filesOf(path)
+  let bytesBefore = 0
+  for (const file of files) {
+    current = files.length > 1 ? `${file.name}: ` : ''
+    try {
+      await readEvidence(file.path, 'auto', sink, {
+        events,
+        progress: async (bytes) => {
+          stopWhereCancelled(id)
+          progress.bytesRead = bytesBefore + bytes
+          if (pending.length >= CHUNK) await take()
+          tell({ ...progress, faults: progress.faults.slice(0, 20) })
+        },
+      })
+    } catch (error) {
+      // One that cannot be read at all loses nothing of the others.
+      if (!(error instanceof Refusal) || files.length === 1) throw error
+      refuse({ line: null, byte: null, code: error.code, reason: error.message, excerpt: '' })
+    }
+    bytesBefore = progress.bytesRead
+  }
+  current = ''
   events.end()
   progress.named = await keepSids(database, events.learnt, accounts)
   await take()
   await before
   await writing
+  if (toldBefore > MANY_AGAIN && toldBefore > attempts / 20) await explainAgain(id, nowMs)
   return progress
+}
+
+function stopWhereCancelled(id: string): void {
+  if (cancelled.has(id)) throw new Error('cancelled')
+}
+
+/**
+ * Where evidence told of many logons piece by piece, the first ones were explained by what was half known of the others: now that all is told, they are explained
+ * once more.
+ */
+async function explainAgain(id: string, nowMs: number): Promise<void> {
+  const told = await database.query<Again>(
+    `select a.thread, a.started_ms as "atMs" from (select id from attempts where upload = $1 union select attempt from joined where upload = $1) t join attempts a on a.id = t.id order by a.started_ms`,
+    [id],
+  )
+  for (let at = 0; at < told.length; at += AGAIN_AT_ONCE) {
+    stopWhereCancelled(id)
+    await intake.explainAnew(told.slice(at, at + AGAIN_AT_ONCE), nowMs)
+  }
 }
 
 let keeping = false

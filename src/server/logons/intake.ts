@@ -50,6 +50,8 @@ import { UsualDays } from './usual-days'
 
 export interface Ingested {
   readonly attempts: number
+  /** So many of which had been told before. */
+  readonly toldBefore: number
   /** The pools that the attempts were on, for whoever follows. */
   readonly pools: readonly string[]
 }
@@ -250,6 +252,7 @@ export class Intake {
         written: { done },
         mistimed: prepared.mistimed,
         attempts: prepared.worked.length,
+        toldBefore: prepared.knownIds.size,
         pools: [...new Set(prepared.worked.map(({ attempt }) => attempt.pool ?? ''))],
       }
     })
@@ -325,9 +328,12 @@ export class Intake {
   }
 
   async #analyse(found: readonly Found[], known: ReadonlySet<string>): Promise<Worked[]> {
+    const [first, last] = [found[0], found.at(-1)]
+    if (!first || !last) return []
     const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
-    const firstMs = found[0]?.attempt.startedAtMs ?? this.#newestMs
-    await this.#recallAround(firstMs, found.at(-1)?.attempt.startedAtMs ?? 0)
+    // Sources may count smaller than milliseconds, the database does not.
+    const firstMs = Math.floor(first.attempt.startedAtMs)
+    await this.#recallAround(firstMs, Math.ceil(last.attempt.startedAtMs))
     this.#usual.begin()
     const measured: Omit<Worked, 'explained' | 'counted'>[] = []
     const before: Measured[] = []
@@ -359,7 +365,7 @@ export class Intake {
         ordinary.add(attempt)
         if (countsForUsual(result)) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
       }
-      this.#newestMs = Math.max(this.#newestMs, attempt.startedAtMs)
+      this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
       measured.push({ ...one, neighbour })
       before.push(result)
     }

@@ -58,7 +58,7 @@ export async function recallSeen(handle: Queryable, fromMs: number, toMs: number
 }
 
 /** See Neighbour.ran. */
-const RAN = SERIES.map((_, i) => `(blame_ms[${i + 1}] > 0)::integer << ${i}`).join(' | ')
+const RAN = SERIES.map((_, i) => `((blame_ms[${i + 1}] > 0)::integer << ${i})`).join(' | ')
 type NeighbourRow = readonly [id: string, atMs: number, beyond: number, ran: number, outcome: string, fault: string, ...places: (string | null)[]]
 
 /** The neighbours of a moment: what the analysis of a logon asks of those around it. */

@@ -1,5 +1,6 @@
 import { Readable } from 'node:stream'
 import { gunzipSync } from 'node:zlib'
+import type { FastifyRequest } from 'fastify'
 import { Problem } from '../../contract/errors'
 import { SHIPPED_RULES, otlpFromProtobuf, otlpResponse, readNdjson, readOtlp, Refusal } from '../../core/formats'
 import { writeJournal } from '../journal/store'
@@ -14,7 +15,7 @@ import { DAY_MS } from './model'
 import { readStory } from './story'
 import { listAttempts } from './store'
 import { readToday } from './today'
-import type { Uploads } from './uploads'
+import type { SentFile, Uploads } from './uploads'
 
 type Names =
   | 'today'
@@ -40,6 +41,10 @@ type Names =
   | 'eventMapKeep'
   | 'eventMapForget'
 const LONGEST_BODY = 64 << 20
+
+async function* sentFiles(request: FastifyRequest): AsyncGenerator<SentFile> {
+  for await (const { file, filename } of request.files()) yield { stream: file, name: filename }
+}
 
 export function logonHandlers(context: Context, uploads: Uploads): Handlers<Names> {
   const { database, evidence, live, now, config } = context
@@ -113,15 +118,11 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
         faults: faults.slice(0, 100).map(({ line, reason }) => ({ line, reason })),
       }
     },
-    async upload({ request, caller }) {
-      const part = await request.file()
-      if (!part) throw new Problem('request.invalid', 'No file was sent.')
-      return uploads.take(part.file, part.filename, caller.name)
-    },
+    upload: ({ request, caller }) => uploads.take(sentFiles(request), caller.name),
     async uploadByToken({ request, caller }) {
       const name = request.headers['x-file-name']
       const body = request.body instanceof Readable ? request.body : Readable.from([])
-      return uploads.take(body, typeof name === 'string' ? decodeURIComponent(name) : 'evidence', caller.name)
+      return uploads.take([{ stream: body, name: typeof name === 'string' ? decodeURIComponent(name) : 'evidence' }], caller.name)
     },
     uploads: async () => ({ uploads: await uploads.list() }),
     uploadState: ({ input }) => known(input.params.id),

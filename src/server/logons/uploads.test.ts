@@ -7,6 +7,7 @@ import type { Database } from '../db/database'
 import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
 import type { UploadProgress } from './intake-worker'
+import { filesOf } from './lot'
 import { Uploads } from './uploads'
 
 const folder = mkdtempSync(join(tmpdir(), 'ikebana-uploads-'))
@@ -34,7 +35,7 @@ function uploadsThat(read: Reading) {
     now: () => 1_795_000_000_000,
     evidence: {
       upload: async (path: string, upload: string) => {
-        const text = readFileSync(path, 'utf8')
+        const text = (await filesOf(path)).map((file) => readFileSync(file.path, 'utf8')).join('\n---\n')
         seen.push(text)
         await gate
         const result = read(text, upload)
@@ -53,7 +54,7 @@ function uploadsThat(read: Reading) {
     go: () => {
       go()
     },
-    send: (text: string, name = 'logons.ndjson') => uploads.take(Readable.from([Buffer.from(text)]), name, 'vaas'),
+    send: (text: string, name = 'logons.ndjson') => uploads.take([{ stream: Readable.from([Buffer.from(text)]), name }], 'vaas'),
     ended: (id: string) =>
       vi.waitFor(async () => {
         const state = await uploads.state(id)
@@ -137,7 +138,7 @@ describe('an evidence file', () => {
     const cut = uploadsThat(() => new Error('never'))
     cut.hold()
     const [first, second, lost] = [await cut.send('one'), await cut.send('two'), await cut.send('three')]
-    rmSync(join(folder, 'uploads', lost.id))
+    rmSync(join(folder, 'uploads', lost.id), { recursive: true })
     writeFileSync(join(folder, 'uploads', 'left-over'), '')
     // Another start: the first desk never hears of its reading again.
     const desk = uploadsThat((text) => ({ observations: text.length }))
@@ -152,6 +153,23 @@ describe('an evidence file', () => {
     expect(onDisk()).toEqual([])
   })
 
+  it('and others that are given together are one, in their order; when one of them breaks off there is none', async () => {
+    const desk = uploadsThat(() => ({ observations: 3 }))
+    const sent = (name: string, text: string) => ({ stream: Readable.from([Buffer.from(text)]), name })
+    const { id, name, bytes } = await desk.uploads.take([sent('../../b.xml', 'one'), sent('a.xml', 'three'), sent('', 'two')], 'vaas')
+    expect([name, bytes]).toEqual(['b.xml and 2 more', 11])
+    expect(await desk.ended(id)).toMatchObject({ state: 'done', sentence: 'All 3 records were read.' })
+    expect([desk.seen, onDisk()]).toEqual([['one\n---\nthree\n---\ntwo'], []])
+    async function* broken() {
+      yield sent('a.xml', 'one')
+      await Promise.resolve()
+      throw new Error('the line is gone')
+    }
+    await expect(desk.uploads.take(broken(), 'vaas')).rejects.toThrow('the line is gone')
+    await expect(desk.uploads.take([], 'vaas')).rejects.toThrow('No file was sent.')
+    expect([onDisk(), await desk.uploads.list()]).toMatchObject([[], [{ id }]])
+  })
+
   it('that breaks off while it is sent leaves nothing behind', async () => {
     const desk = uploadsThat(() => ({ observations: 1 }))
     const broken = Readable.from(
@@ -160,7 +178,7 @@ describe('an evidence file', () => {
         throw new Error('the line is gone')
       })(),
     )
-    await expect(desk.uploads.take(broken, 'half.ndjson', 'vaas')).rejects.toThrow('the line is gone')
+    await expect(desk.uploads.take([{ stream: broken, name: 'half.ndjson' }], 'vaas')).rejects.toThrow('the line is gone')
     expect([onDisk(), desk.seen, await desk.uploads.list()]).toEqual([[], [], []])
   })
 

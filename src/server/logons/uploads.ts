@@ -4,13 +4,26 @@ import { mkdir, readdir, rm, stat } from 'node:fs/promises'
 import { basename, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import type { Readable } from 'node:stream'
+import { Problem } from '../../contract/errors'
 import type { UploadState } from '../../contract/logons'
 import { countSay } from '../../core/containers'
 import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
 import type { UploadProgress } from './intake-worker'
+import { fileName } from './lot'
 
 const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, joined, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
+
+/** A file on its way. @property name as the sender called it; only its last part is kept */
+export interface SentFile {
+  readonly stream: Readable
+  readonly name: string
+}
+
+const shownName = (name: string): string =>
+  basename(name.replaceAll('\\', '/'))
+    .replaceAll(/[^\p{L}\p{N}._ -]/gu, '_')
+    .slice(0, 120) || 'evidence'
 
 /** So many files are kept for a name to come. */
 const MOST_WAITING = 20
@@ -52,24 +65,32 @@ export class Uploads {
     return { done: read() }
   }
 
-  /** @param name as the sender called it; only its last part is kept, and never used as a path */
-  async take(stream: Readable, name: string, author: string): Promise<UploadState> {
+  /**
+   * Takes files that were given together, and reads them together: event logs of several machines say of each other whom they speak of, and whose clock is off.
+   * @throws where nothing was sent, or the sending broke off
+   */
+  async take(files: AsyncIterable<SentFile> | Iterable<SentFile>, author: string): Promise<UploadState> {
     const { database, now } = this.context
     const id = randomUUID()
-    await mkdir(this.#folder, { recursive: true })
     const path = join(this.#folder, id)
+    await mkdir(path, { recursive: true })
+    const names: string[] = []
+    let size = 0
     try {
-      await pipeline(stream, createWriteStream(path))
+      for await (const { stream, name } of files) {
+        const shown = shownName(name)
+        const file = join(path, fileName(names.length, shown))
+        await pipeline(stream, createWriteStream(file))
+        names.push(shown)
+        size += (await stat(file)).size
+      }
+      if (names.length === 0) throw new Problem('request.invalid', 'No file was sent.')
     } catch (error) {
       // Half a file is of no use: whoever sent it sends it again.
-      await rm(path, { force: true })
+      await rm(path, { recursive: true, force: true })
       throw error
     }
-    const { size } = await stat(path)
-    const shown =
-      basename(name.replaceAll('\\', '/'))
-        .replaceAll(/[^\p{L}\p{N}._ -]/gu, '_')
-        .slice(0, 120) || 'evidence'
+    const shown = names.length === 1 ? (names[0] ?? '') : `${names[0]} and ${names.length - 1} more`
     await database.query(
       `insert into uploads (id, name, author, state, bytes, bytes_read, observations, refused, attempts, started_ms, faults) values ($1, $2, $3, 'reading', $4, 0, 0, 0, 0, $5, '[]')`,
       [id, shown, author, size, now()],
@@ -149,7 +170,7 @@ export class Uploads {
           : `Reading stopped: ${error instanceof Error ? error.message : String(error)}. What had been read was kept.`,
       )
     } finally {
-      if (!waits) await rm(path, { force: true })
+      if (!waits) await rm(path, { recursive: true, force: true })
     }
   }
 
@@ -188,11 +209,15 @@ export class Uploads {
 }
 
 /** What came of reading a file, in a sentence or two. */
-function cameOf({ observations, refused, unnamed, faults }: UploadProgress, waits: boolean): string {
+function cameOf({ observations, refused, unnamed, faults, bytesRead }: UploadProgress, waits: boolean): string {
   const waiting = waits
     ? ` ${unnamed === 1 ? 'One of its events speaks' : `${countSay(unnamed)} of its events speak`} of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.`
     : ''
-  if (observations === 0) return `Nothing could be read${faults[0] ? `: ${faults[0].reason}` : ': the file is empty'}.${waiting}`
+  if (observations === 0) {
+    const why =
+      faults[0]?.reason ?? (bytesRead === 0 ? 'the file is empty' : 'nothing in it says whose logon it is of; give the logs of a machine together')
+    return `Nothing could be read: ${why}.${waiting}`
+  }
   const were = (n: number) => (n === 1 ? 'was' : 'were')
   return refused > 0
     ? `${countSay(observations)} ${observations === 1 ? 'record was' : 'records were'} read, ${countSay(refused)} ${were(refused)} refused.${waiting}`

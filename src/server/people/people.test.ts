@@ -177,7 +177,7 @@ describe('a directory that is brought up to date', () => {
         explainAnew: async (rows: readonly { thread: string }[]) => {
           seen.push(rows.map(({ thread }) => thread))
           await meanwhile(context)
-          return { attempts: rows.length, pools: [] }
+          return { attempts: rows.length, toldBefore: 0, pools: [] }
         },
       })
       const { anew } = await ask(peopleHandlers(context).importOrg, { body: org() })
@@ -238,7 +238,7 @@ describe('a directory that is brought up to date', () => {
         ...context.evidence,
         explainAnew: (rows: readonly { thread: string }[]) => {
           rest.push(...rows.map(({ thread }) => thread))
-          return Promise.resolve({ attempts: rows.length, pools: [] })
+          return Promise.resolve({ attempts: rows.length, toldBefore: 0, pools: [] })
         },
       }
       const kept = () => world.database.query(`select name from facts where name like 'explain%'`)
@@ -261,7 +261,7 @@ describe('a directory that is brought up to date', () => {
       const seen: string[] = []
       context.evidence.explainAnew = (rows) => {
         seen.push(...rows.map(({ thread }) => thread))
-        return Promise.resolve({ attempts: rows.length, pools: [] })
+        return Promise.resolve({ attempts: rows.length, toldBefore: 0, pools: [] })
       }
       await explainAnewQuietly(context, { people: [], hosts: [], homes: ['mara'] })
       expect(seen).toEqual(['mara2'])

@@ -17,6 +17,8 @@ export type AllHandlers = { [N in RouteName]: (call: Call<N>) => unknown }
 /** Bodies that a route reads by hand. */
 const RAW_TYPES = ['application/x-ndjson', 'application/octet-stream', 'text/plain', 'application/x-protobuf', 'application/gzip']
 const BODY_LIMIT = 64 << 20
+/** Files that may be given together. */
+const MOST_FILES = 1000
 
 /** The HTTP server, made from the route table. @param webFolder the built pages, where there are any */
 export async function makeApp(context: Context, handlers: AllHandlers, webFolder: string | null, log: boolean): Promise<FastifyInstance> {
@@ -60,7 +62,7 @@ export async function makeApp(context: Context, handlers: AllHandlers, webFolder
   })
   await app.register(cookie)
   await app.register(rateLimit, { global: false })
-  await app.register(multipart, { limits: { files: 1, fileSize: 8 * 2 ** 30 } })
+  await app.register(multipart, { limits: { files: MOST_FILES, fileSize: 8 * 2 ** 30 } })
   await app.register(swagger, { openapi: { openapi: '3.1.0', info: { title: 'Ikebana', version: '0.1.0' } }, transform: jsonSchemaTransform })
   app.addContentTypeParser(RAW_TYPES, { parseAs: 'buffer' }, (_request, body, done) => done(null, body))
   await app.register(async (scope) => {

@@ -56,7 +56,7 @@ const dropping = ref(false)
 const margin = ref<InstanceType<typeof UploadMargin> | null>(null)
 function drop(event: DragEvent): void {
   dropping.value = false
-  for (const file of event.dataTransfer?.files ?? []) margin.value?.take(file)
+  void margin.value?.drop(event.dataTransfer)
 }
 /** Whether the day must be said. */
 const dated = computed(() => chosen.value.ms > 86_400_000 || over.value !== null || text('upload') !== undefined || stretch.value !== null)

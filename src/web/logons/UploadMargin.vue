@@ -3,7 +3,8 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import type { UploadState } from '../../contract/logons'
 import { count, plural, size, when } from '../kit/format'
-import { addressOf, call, ProblemError, sendFile } from '../shell/api'
+import { droppedFiles } from '../kit/dropped'
+import { addressOf, call, ProblemError, sendFiles } from '../shell/api'
 import { useSession } from '../shell/session'
 import { stretchId, stretchWords } from '../shell/window'
 
@@ -25,23 +26,34 @@ const { data: detail } = useQuery({
   refetchInterval: (query) => (query.state.data?.state === 'reading' ? 1500 : false),
 })
 
-async function take(file: File): Promise<void> {
-  faults.value = faults.value.filter((one) => !one.startsWith(`${file.name}: `))
-  const one = reactive({ name: file.name, share: 0 })
+/** Files that are given together are read together. */
+async function take(files: readonly File[]): Promise<void> {
+  const [first] = files
+  if (!first) return
+  const name = files.length === 1 ? first.name : `${first.name} and ${count(files.length - 1)} more`
+  faults.value = faults.value.filter((one) => !one.startsWith(`${name}: `))
+  const one = reactive({ name, share: 0 })
   sending.value.push(one)
   try {
-    const { id } = await sendFile(file, (share) => {
+    const { id } = await sendFiles(files, (share) => {
       one.share = share
     })
     chosen.value = id
     await client.invalidateQueries({ queryKey: ['uploads'] })
   } catch (error) {
-    faults.value.push(`${file.name}: ${error instanceof ProblemError ? (error.detail ?? error.title) : String(error)}`)
+    faults.value.push(`${name}: ${error instanceof ProblemError ? (error.detail ?? error.title) : String(error)}`)
   } finally {
     sending.value = sending.value.filter((other) => other !== one)
   }
 }
-defineExpose({ take })
+async function drop(transfer: DataTransfer | null): Promise<void> {
+  const files = await droppedFiles(transfer).catch((error: unknown) => {
+    faults.value.push(`What was dropped could not be read: ${String(error)}`)
+    return []
+  })
+  await take(files)
+}
+defineExpose({ drop })
 
 const cancel = (id: string) => call('uploadCancel', { params: { id } })
 /** What came of a file: logons of its own, and those of which other evidence had told before. */
@@ -51,8 +63,7 @@ const cameOf = ({ attempts, joined }: UploadState) =>
     : `${plural(attempts, 'logon')} came of it${joined > 0 ? `, and it told more of ${plural(joined, 'other')}` : ''}`
 const share = (upload: UploadState) => (upload.bytes === 0 ? 100 : (100 * upload.bytesRead) / upload.bytes)
 function picked(event: Event): void {
-  const files = (event.target as HTMLInputElement).files
-  for (const file of files ?? []) void take(file)
+  void take([...((event.target as HTMLInputElement).files ?? [])])
   if (input.value) input.value.value = ''
 }
 </script>
@@ -61,10 +72,11 @@ function picked(event: Event): void {
   <h2>Give evidence</h2>
   <template v-if="session.mayHelp">
     <p class="quiet small">
-      Drop files onto this page: event logs as XML, observations as NDJSON or CSV, traces as OTLP; also compressed with gzip. Reading the same file
-      twice changes nothing. <RouterLink to="/logons/sources">What events mean</RouterLink>
+      Drop files or folders onto this page: event logs as XML, observations as NDJSON or CSV, traces as OTLP; also compressed with gzip. What is given
+      together is read together: event logs of several machines explain each other. Reading the same file twice changes nothing.
+      <RouterLink to="/logons/sources">What events mean</RouterLink>
     </p>
-    <BButton variant="outline-secondary" @click="input?.click()">Choose a file…</BButton>
+    <BButton variant="outline-secondary" @click="input?.click()">Choose files…</BButton>
     <input ref="input" type="file" multiple class="visually-hidden" aria-label="Evidence file" tabindex="-1" @change="picked" />
   </template>
   <p v-else class="quiet small">Your role may look at evidence, not give any.</p>

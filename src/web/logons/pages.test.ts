@@ -225,7 +225,7 @@ describe('evidence files', () => {
       const field = page.one<HTMLInputElement>('[aria-label="Evidence file"]')
       Object.defineProperty(field, 'files', { value: names.map((name) => new File(['{}'], name)), configurable: true })
       field.dispatchEvent(new Event('change', { bubbles: true }))
-      await page.until(() => expect(Sending.all.length).toBeGreaterThanOrEqual(names.length))
+      await page.until(() => expect(Sending.all.length).toBeGreaterThanOrEqual(1))
       return page
     }
 
@@ -239,23 +239,16 @@ describe('evidence files', () => {
       expect(page.asked.filter(({ name }) => name === 'uploadState').map(({ params }) => params)).toEqual([{ id: 'u1' }])
     })
 
-    it('several at once, each by itself', async () => {
-      const page = await pick('broker.ndjson', 'hosts.xml.gz')
-      expect(Sending.all.map(({ form }) => (form?.get('file') as File).name)).toEqual(['broker.ndjson', 'hosts.xml.gz'])
+    it('several at once, as one', async () => {
+      const page = await pick('broker.ndjson', 'hosts.xml.gz', 'directory.xml')
+      expect(Sending.all.map(({ form }) => form?.getAll('file').map((file) => (file as File).name))).toEqual([
+        ['broker.ndjson', 'hosts.xml.gz', 'directory.xml'],
+      ])
       Sending.all[0]?.upload.onprogress?.({ loaded: 1, total: 2 })
-      await page.until(() =>
-        expect(page.all('.one[role=status]').map(({ textContent }) => textContent)).toEqual([
-          'broker.ndjsonsending, 50 %',
-          'hosts.xml.gzsending, 0 %',
-        ]),
-      )
-      Sending.all[1]?.answer(415, { code: 'format.unknown', title: 'This content type is not understood here.' })
-      await page.until(() => expect(page.one('[role=alert]').textContent).toBe('hosts.xml.gz: This content type is not understood here.'))
-      // The other one goes on.
-      expect(page.all('.one[role=status]')).toHaveLength(1)
-      Sending.all[0]?.answer(200, { id: 'u1' })
-      await page.until(() => expect(page.all('.one[role=status]')).toEqual([]))
-      expect(page.all('[role=alert]')).toHaveLength(1)
+      await page.until(() => expect(page.one('.one[role=status]').textContent).toBe('broker.ndjson and 2 moresending, 50 %'))
+      Sending.all[0]?.answer(415, { code: 'format.unknown', title: 'This content type is not understood here.' })
+      await page.until(() => expect(page.one('[role=alert]').textContent).toBe('broker.ndjson and 2 more: This content type is not understood here.'))
+      expect(page.all('.one[role=status]')).toEqual([])
     })
 
     it('say why one was refused, and when the connection broke', async () => {

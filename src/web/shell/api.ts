@@ -60,10 +60,10 @@ async function problemOf(response: Response): Promise<ProblemError> {
 }
 
 /** Sends a file with progress. */
-export function sendFile(file: File, onProgress: (share: number) => void): Promise<Output<'upload'>> {
+export function sendFiles(files: readonly File[], onProgress: (share: number) => void): Promise<Output<'upload'>> {
   return new Promise((resolve, reject) => {
     const form = new FormData()
-    form.append('file', file)
+    for (const file of files) form.append('file', file)
     const request = new XMLHttpRequest()
     request.open('POST', ROUTES.upload.path)
     request.setRequestHeader('x-csrf', csrf)

@@ -1,0 +1,57 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { logon, START_MS } from '../../core/logons/fixtures/builders'
+import { handedOver } from '../../core/logons/fixtures/clocks'
+import type { Database } from '../db/database'
+import { openEmbedded } from '../db/embedded'
+import { migrate } from '../db/migrate'
+import { Intake } from './intake'
+
+const MINUTE_MS = 60_000
+let database: Database
+beforeAll(async () => {
+  database = await openEmbedded()
+  await migrate(database)
+})
+beforeEach(() => database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks'))
+afterAll(() => database.close())
+
+describe('what was taken before a start', () => {
+  const QUAY = String.raw`\\quay-fs1\profiles`
+  const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }
+  /** A logon a minute on two shares; from the hundredth on, one of them is slow. */
+  const nth = (i: number) =>
+    logon({
+      id: `l${i}`,
+      person: `p${i}`,
+      at: START_MS + i * MINUTE_MS,
+      attrs: { share: i % 2 === 0 ? QUAY : String.raw`\\hill-fs1\profiles`, shareLatencyMs: i % 2 === 0 && i >= 100 ? 40 : 4 },
+      phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...(i % 2 === 0 && i >= 100 ? { container: 12_000, profile: 6000 } : {}) },
+    })
+
+  it('has the neighbours of what comes after it, also where nothing was under way at the start', async () => {
+    const nowMs = START_MS + 140 * MINUTE_MS
+    await new Intake(database).ingest(Array.from({ length: 140 }, (_, i) => nth(i)).flat(), nowMs)
+    const started = new Intake(database)
+    await started.reconsider(nowMs + 24 * 60 * MINUTE_MS)
+    await started.ingest(nth(140), nowMs + MINUTE_MS)
+    const [found] = await database.query<{ diagnosis: { cause: { id: string; evidence: { sentence: string }[] } | null } }>(
+      `select diagnosis from findings where attempt = 'l140'`,
+    )
+    expect(found?.diagnosis.cause?.id).toBe('share-slow')
+    expect(found?.diagnosis.cause?.evidence.map(({ sentence }) => sentence).join('\n')).toContain(
+      `20 of 70 other logons with share ${QUAY} were slow`,
+    )
+  })
+
+  it('may be timed more finely than the database counts, also where a clock is off', async () => {
+    const intake = new Intake(database)
+    const fine = handedOver({ 'H-3': -60_000 }, 240).map((one) => ({ ...one, timeMs: one.timeMs + 0.153 }))
+    await intake.ingest(fine.slice(0, 800), START_MS + 86_400_000)
+    await intake.ingest(fine.slice(800), START_MS + 86_400_000)
+    const [{ n = 0, off = '' } = {}] = await database.query<{ n: number; off: string }>(
+      `select count(*)::integer as n, (select string_agg(machine || ' ' || offset_ms, ', ') from clocks) as off from attempts`,
+    )
+    expect(n).toBe(240)
+    expect(off).toMatch(/^H-3 -(59[5-9]|60[0-5])\d\d$/)
+  })
+})
