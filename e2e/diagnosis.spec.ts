@@ -49,6 +49,26 @@ test('event logs of one machine, a channel each, in any order: the logon is put 
   await expect(page.getByRole('heading', { level: 1 })).toContainText('logged on in 24 s')
   await expect(page.getByRole('img', { name: /profile 1\.9 s.*policy 12 s.*/ })).toBeVisible()
   await expect(page.getByRole('img', { name: /container 0\.1 s/ })).toBeVisible()
+
+  // Given together, the logs of a machine explain each other at once.
+  await page.goto('/logons')
+  const night = logonEvents(start + 60_000, 'ove.together', 'EV-02', 4712)
+  const log = (name: string, of: (provider: string) => boolean) => ({
+    name,
+    mimeType: 'text/xml',
+    buffer: Buffer.from(document(night.filter(({ provider }) => of(provider)))),
+  })
+  await input.setInputFiles([
+    log('a-winlogon.xml', (provider) => provider === PROVIDERS.winlogon),
+    log('b-profiles.xml', (provider) => provider === PROVIDERS.profiles),
+    log('c-others.xml', (provider) => provider !== PROVIDERS.winlogon && provider !== PROVIDERS.profiles),
+  ])
+  await expect(file).toContainText('a-winlogon.xml and 2 more')
+  await expect(file.getByRole('status')).toHaveText(`All ${night.length} records were read.`)
+  await expect(file.getByRole('link', { name: '1 logon came of it' })).toBeVisible()
+  const [together] = await attempts(page, 'person=ove.together')
+  await page.goto(`/logons/${together?.id}`)
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('logged on in 24 s')
 })
 
 test('an incident: where, since when, what changed before, and whether what was done helped', async ({ page }) => {

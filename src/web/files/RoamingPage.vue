@@ -18,10 +18,12 @@ const draft = useDraft()
 const { data: policy } = useQuery({ queryKey: ['policy'], queryFn: () => call('policy', {}) })
 const { data: pools } = useQuery({ queryKey: ['pools'], queryFn: ({ signal }) => call('pools', {}, signal) })
 const settings = ref<Settings['fileRoaming']>({ ...FILE_ROAMING, groups: [...FILE_ROAMING.groups] })
+const asIn = (page: { settings: Settings } | undefined) => JSON.stringify(settings.value) === JSON.stringify(page?.settings.fileRoaming)
+// As the policy has it, until something else is tried: what is tried stays when the policy is asked again.
 watch(
   policy,
-  (page) => {
-    if (page) settings.value = { ...page.settings.fileRoaming }
+  (page, before) => {
+    if (page && (!before || asIn(before))) settings.value = { ...page.settings.fileRoaming, groups: [...page.settings.fileRoaming.groups] }
   },
   { immediate: true },
 )
@@ -56,7 +58,7 @@ function add(): void {
         : { atMin, host, kind, path }
   events.value = [...events.value, event].sort((a, b) => a.atMin - b.atMin)
 }
-const same = computed(() => JSON.stringify(settings.value) === JSON.stringify(policy.value?.settings.fileRoaming))
+const same = computed(() => asIn(policy.value))
 function toPolicy(): void {
   draft.propose({ fileRoaming: { ...settings.value, groups: [...settings.value.groups] } }, 'file roaming as it was tried')
   void router.push('/policies/base')

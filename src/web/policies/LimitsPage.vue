@@ -17,7 +17,9 @@ const router = useRouter()
 const { edit } = usePolicies()
 const { worker, columns, isPending, error, refetch, hasDraft, inForce, inDraft, loaded, replayOf } = useReplays(ref(true))
 const pool = ref(0)
-watch(columns, (fresh) => {
+watch(columns, (fresh, before) => {
+  // Once: whoever chose another pool meanwhile goes on with that.
+  if (before) return
   const busiest = fresh?.pools.map((_, at) => fresh.pool.filter((one) => one === at).length) ?? []
   pool.value = Math.max(0, busiest.indexOf(Math.max(...busiest, 0)))
 })

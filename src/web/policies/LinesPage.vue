@@ -25,10 +25,13 @@ const besides = computed(() => {
   return networks.length < 2 ? null : { path: '/logons/compare', query: { one: networks.map((network) => `network:${network}`), window: '7d' } }
 })
 const limits = reactive({ lowKbps: 256, mediumKbps: 512, farMs: 250, lineMarginPercent: 20 })
+const limitIn = (policies: typeof set.value, name: keyof typeof limits) => Number(policies?.base[name] ?? settingOf(name)?.default)
+// As the policies have them, until another one is tried.
 watch(
   set,
-  (fresh) => {
-    for (const name of Object.keys(limits) as (keyof typeof limits)[]) limits[name] = Number(fresh?.base[name] ?? settingOf(name)?.default)
+  (fresh, before) => {
+    for (const name of Object.keys(limits) as (keyof typeof limits)[])
+      if (!before || limits[name] === limitIn(before, name)) limits[name] = limitIn(fresh, name)
   },
   { immediate: true },
 )
