@@ -1,5 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
+import { correlate } from '../logons/correlate'
 import { logon, START_MS } from '../logons/fixtures/builders'
 import { LONGEST_LINE_BYTES, NdjsonReader, readNdjson } from './ndjson'
 import { readObservation, readTime } from './observation'
@@ -260,7 +261,15 @@ describe('OTLP JSON', () => {
     const { observations, faults, spans } = readOtlp(example)
     expect({ faults, spans }).toEqual({ faults: [], spans: 1 })
     expect(observations).toEqual([
-      { attempt: '5b8efff798038103d269b633813fc60c', kind: 'phase', phase: "I'm a server span", timeMs: 1544712660000, durationMs: 1000 },
+      {
+        attempt: '5b8efff798038103d269b633813fc60c',
+        kind: 'phase',
+        phase: "I'm a server span",
+        timeMs: 1544712660000,
+        durationMs: 1000,
+        span: 'eee19b7ec3c1b174',
+        within: 'eee19b7ec3c1b173',
+      },
     ])
   })
 
@@ -308,6 +317,46 @@ describe('OTLP JSON', () => {
       { kind: 'phase', phase: 'policy', part: 'printers', host: 'TH-1' },
     ])
     expect(observations[0]?.attrs).toEqual({ first: true })
+  })
+
+  it('is the same wherever batches are cut: what is inside a phase ends, and is sent, before it', () => {
+    const hex = (n: number) => n.toString(16).padStart(16, '0')
+    const at = (s: number) => String(1_795_412_400_000_000_000n + BigInt(Math.round(s * 1000)) * 1_000_000n)
+    const span = (n: number, above: number, name: string, from: number, to: number, extra = {}) => ({
+      ...{ traceId: 'b'.repeat(32), spanId: hex(n), parentSpanId: above === 0 ? '' : hex(above), name },
+      ...{ startTimeUnixNano: at(from), endTimeUnixNano: at(to), ...extra },
+    })
+    const event = { timeUnixNano: at(11), name: 'waits', attributes: [{ key: 'code', value: { stringValue: 'scanner.active' } }] }
+    // In the order of their ends: a query inside printers inside policy, a phase of a name of its own, the shell, the root.
+    const spans = [
+      span(4, 3, 'query', 5, 11.5, { events: [event] }),
+      span(3, 2, 'printers', 4, 12),
+      span(2, 1, 'policy', 3, 13),
+      span(6, 1, 'badge', 13, 14),
+      span(5, 1, 'shell', 14, 16),
+      span(1, 0, 'logon', 0, 16),
+    ]
+    const read = (some: object[]) => readOtlp({ resourceSpans: [{ scopeSpans: [{ spans: some }] }] }).observations
+    const made = (batches: object[][]) => {
+      const [one, ...others] = correlate(batches.flatMap(read), Infinity)
+      expect(others).toEqual([])
+      return one?.attempt
+    }
+    const whole = made([spans])
+    expect(whole?.phases.map(({ phase }) => phase)).toEqual(['policy', 'badge', 'shell'])
+    expect(whole?.parts.map(({ phase, part }) => [phase, part])).toEqual([
+      ['policy', 'printers'],
+      ['policy', 'query'],
+    ])
+    expect(whole?.marks.map(({ phase, code }) => [phase, code])).toEqual([['policy', 'scanner.active']])
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 1, max: 5 }), { maxLength: 4 }), fc.boolean(), (cuts, twice) => {
+        const at = [...new Set(cuts)].sort((a, b) => a - b)
+        const batches = [...at, spans.length].map((to, i) => spans.slice(i === 0 ? 0 : at[i - 1], to))
+        // An exporter that does not know whether a batch arrived sends it again, perhaps with others.
+        expect(made(twice ? [...batches, spans.slice(0, 3)] : batches)).toMatchObject({ phases: whole?.phases, parts: whole?.parts })
+      }),
+    )
   })
 
   it('survives any JSON', () => {

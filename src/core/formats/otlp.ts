@@ -99,7 +99,7 @@ function spanObservations(span: Span, byId: ReadonlyMap<string, Span>): Observat
   const coded = code === undefined ? {} : { code: String(code) }
   const result: Observation[] = []
   const isRoot = span.parentId === ''
-  const { part, phase } = phaseOf(span, byId)
+  const { part, phase, open } = phaseOf(span, byId)
   const naming = { part, phase: phaseNamed(phase) }
   if (isRoot) {
     const reported = span.attrs['logon.outcome']
@@ -109,7 +109,7 @@ function spanObservations(span: Span, byId: ReadonlyMap<string, Span>): Observat
         : span.failed
           ? 'failed'
           : 'ready'
-    result.push({ ...who, kind: 'begin', timeMs: span.startMs, ...withAttrs })
+    result.push({ ...who, kind: 'begin', timeMs: span.startMs, span: span.spanId, ...withAttrs })
     result.push({ ...who, kind: 'end', timeMs: span.endMs, outcome, ...(span.failed ? coded : {}), ...(span.message ? { text: span.message } : {}) })
   } else {
     result.push({
@@ -119,6 +119,8 @@ function spanObservations(span: Span, byId: ReadonlyMap<string, Span>): Observat
       durationMs: span.endMs - span.startMs,
       phase: naming.phase,
       ...(naming.part ? { part: naming.part } : {}),
+      span: span.spanId,
+      ...(open ? { within: span.parentId } : {}),
       ...(span.failed ? coded : {}),
       ...withAttrs,
     })
@@ -132,28 +134,33 @@ function spanObservations(span: Span, byId: ReadonlyMap<string, Span>): Observat
       timeMs: event.timeMs,
       code: String(eventCode),
       ...(isRoot ? {} : { phase: naming.phase }),
+      ...(!isRoot && open ? { within: span.spanId } : {}),
       ...(words === undefined ? {} : { text: String(words) }),
     })
   }
   return result
 }
 
-/** A span right under the root is a phase; a deeper one is a part of the phase above it, unless it names a phase itself. */
-function phaseOf(span: Span, byId: ReadonlyMap<string, Span>): { phase: string; part: string | null } {
+/**
+ * A span right under the root is a phase; a deeper one is a part of the phase above it, unless it names a phase itself. `open`: one above is not in this request (what
+ * is inside ends first, and is sent first), so that what it is a part of may come later.
+ */
+function phaseOf(span: Span, byId: ReadonlyMap<string, Span>): { phase: string; part: string | null; open: boolean } {
   const named = span.attrs['logon.phase']
   const part = span.attrs['logon.part']
-  if (typeof named === 'string' && named !== '') return { phase: named, part: typeof part === 'string' && part !== '' ? part : null }
+  if (typeof named === 'string' && named !== '') return { phase: named, part: typeof part === 'string' && part !== '' ? part : null, open: false }
   const visited = new Set<Span>()
   let above = byId.get(`${span.traceId}:${span.parentId}`)
   let below: Span = span
   while (above && above.parentId !== '' && !visited.has(above)) {
     visited.add(above)
     const phase = above.attrs['logon.phase']
-    if (typeof phase === 'string') return { phase, part: span.name }
+    if (typeof phase === 'string') return { phase, part: span.name, open: false }
     below = above
     above = byId.get(`${above.traceId}:${above.parentId}`)
   }
-  return below === span ? { phase: span.name || 'unnamed', part: null } : { phase: below.name || 'unnamed', part: span.name }
+  const open = above === undefined
+  return below === span ? { phase: span.name || 'unnamed', part: null, open } : { phase: below.name || 'unnamed', part: span.name, open }
 }
 
 function identity(span: Span): Pick<Observation, 'attempt' | 'person' | 'host' | 'pool' | 'session'> {

@@ -19,10 +19,11 @@ interface Stretch {
 
 /**
  * One attempt from the observations that belong to it.
- * @param ordered each observation once, by time (see correlate.ts)
+ * @param seen each observation once, by time (see correlate.ts)
  * @param nowMs the newest moment known, by which silence is measured
  */
-export function assemble(id: string, ordered: readonly Observation[], nowMs: number): Attempt {
+export function assemble(id: string, seen: readonly Observation[], nowMs: number): Attempt {
+  const ordered = seen.some(({ within }) => within !== undefined) ? withParts(seen) : seen
   const oddities: Oddity[] = []
   const stretches = stretchesOf(ordered, oddities)
   const { begin, end, account, host, pool, session, latestMs } = overview(ordered)
@@ -75,6 +76,20 @@ export function assemble(id: string, ordered: readonly Observation[], nowMs: num
     oddities,
     observations: ordered.length,
   }
+}
+
+/** Spans that were sent before the one that they are in: what they are a part of is known now, or they are phases themselves. */
+function withParts(seen: readonly Observation[]): Observation[] {
+  const spans = new Map<string, Observation>()
+  // One that was sent twice may once have come with what it is in.
+  for (const one of seen) if (one.span !== undefined && (one.within === undefined || !spans.has(one.span))) spans.set(one.span, one)
+  const resolved = (one: Observation, deep = 0): Observation => {
+    const above = one.within === undefined ? undefined : spans.get(one.within)
+    if (!above || above.kind === 'begin' || deep > 20) return one
+    const { phase } = resolved(above, deep + 1)
+    return one.kind === 'mark' ? { ...one, phase } : { ...one, phase, part: one.part ?? one.phase }
+  }
+  return seen.filter((one) => one.kind !== 'phase' || one.span === undefined || spans.get(one.span) === one).map((one) => resolved(one))
 }
 
 /** What the observations say of the whole: the first begin and account, the last end and place. */

@@ -31,6 +31,9 @@ export interface Observation {
   readonly outcome?: ReportedOutcome | undefined
   readonly text?: string | undefined
   readonly attrs?: Attrs | undefined
+  /** Of a span: its own id, and that of the one above where nothing in the same request said of which phase it is. What it is a part of is known when both are there. */
+  readonly span?: string | undefined
+  readonly within?: string | undefined
 }
 
 /** The phases in their usual order; `settle` is not part of the total. */
@@ -57,7 +60,8 @@ export const UNRECORDED = 'unrecorded'
  * It makes reading the same evidence twice harmless, and it breaks ties in ordering.
  */
 export function observationKey(observation: Observation): string {
-  const { timeMs, kind, attempt, person, host, source, pool, session, phase, part, durationMs, code, outcome, text, attrs } = observation
+  const { timeMs, kind, attempt, person, host, source, pool, session, phase, part, durationMs, code, outcome, text, attrs, span, within } =
+    observation
   return JSON.stringify([
     timeMs,
     kind,
@@ -74,5 +78,7 @@ export function observationKey(observation: Observation): string {
     text ?? '',
     attrs ? Object.entries(attrs).sort(([a], [b]) => (a < b ? -1 : 1)) : [],
     source ?? '',
+    span ?? '',
+    within ?? '',
   ])
 }

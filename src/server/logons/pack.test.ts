@@ -22,6 +22,8 @@ const observation = fc
     code: text,
     outcome: fc.constantFrom(undefined, 'ready', 'failed'),
     text,
+    span: text,
+    within: text,
     attrs: fc.option(fc.dictionary(fc.constantFrom('share', 'first', 'rttMs'), fc.oneof(fc.string(), fc.boolean(), fc.integer())), {
       nil: undefined,
     }),

@@ -2,7 +2,22 @@ import { inflateRawSync } from 'node:zlib'
 import type { Observation } from '../../core/logons'
 
 /** Texts that mostly stay the same from one observation of an attempt to the next. */
-const TEXTS = ['kind', 'attempt', 'person', 'host', 'source', 'pool', 'session', 'phase', 'part', 'code', 'outcome', 'text'] as const
+const TEXTS = [
+  'kind',
+  'attempt',
+  'person',
+  'host',
+  'source',
+  'pool',
+  'session',
+  'phase',
+  'part',
+  'code',
+  'outcome',
+  'text',
+  'span',
+  'within',
+] as const
 const BRACKET = 0x5b
 /** In the place of a text: as in the observation before. */
 const SAME = 0
