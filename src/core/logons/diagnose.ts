@@ -51,13 +51,30 @@ const CERTAIN = 0.97
  * a cause all the same: others at the same place have it, or a reported figure is far out; else it is how logons vary.
  */
 export function conclude(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Explained {
+  if (isHowLongPeopleTake(measured, ordinary)) return explainedBy(measured, NOTHING_UNUSUAL, { excess: [], lostMs: 0 })
   if (isUnusual(measured)) return explainedBy(measured, diagnose(measured, around, org, ordinary))
   const wider = endedWell(measured) ? withMild(measured) : null
-  if (wider) {
+  if (wider && !isHowLongPeopleTake(wider, ordinary)) {
     const diagnosis = diagnose(wider, around, org, ordinary)
     if (diagnosis.cause && isShown(diagnosis.cause)) return explainedBy(measured, diagnosis, wider)
   }
   return explainedBy(measured, NOTHING_UNUSUAL)
+}
+
+/** An approval is one of a person, not of a machine: beyond what one in twenty takes by more than this it is out of the ordinary, or at so many times the middle one. */
+const LATE = 1.6
+const LATE_TIMES = 4
+
+/** Whether nothing but the approval was beyond its usual, and that only as it now and then is. */
+function isHowLongPeopleTake({ attempt, outcome, excess }: Measured, ordinary: OrdinaryModel): boolean {
+  const [only, other] = excess
+  if (outcome !== 'ready' || !only || other || only.phase !== 'sign-on') return false
+  const approval = ordinary.of(attempt, 'approvalMs')
+  return (
+    approval !== null &&
+    approval.value > 0.6 * only.ms &&
+    approval.value <= Math.min(LATE * approval.high, Math.max(LATE_TIMES * approval.median, approval.high))
+  )
 }
 
 /** Named one by one: this is done for every attempt, and objects put together from parts are slow. */

@@ -46,6 +46,22 @@ describe('an approval', () => {
   })
 })
 
+describe('how long people take to approve', () => {
+  /** From 2 to 8 s, as many of each; the one in question takes so long. */
+  const asked = (approvalMs: number) => {
+    const one = (ms: number, who: object) => logon({ ...who, attrs: { approvalMs: ms }, phases: { ...USUAL, 'sign-on': 2000 + ms } })
+    const all = Array.from({ length: 120 }, (_, i) => one(2000 + 50 * i, { id: `a${i}`, person: `q${i}`, at: START_MS - (i + 1) * MINUTE_MS })).flat()
+    const explained = analyseAll(correlate([...all, ...one(approvalMs, { id: 'it' })], START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
+    const { lostMs, diagnosis } = explained.find(({ attempt }) => attempt.id === 'it') ?? { lostMs: -1, diagnosis: { cause: null } }
+    return [diagnosis.cause?.id ?? null, lostMs > 0] as const
+  }
+
+  it('varies: a little beyond what most take is nothing unusual, far beyond it is', () => {
+    expect(asked(12_000)).toEqual([null, false])
+    expect(asked(40_000)).toEqual(['second-factor-slow', true])
+  })
+})
+
 describe('mirrored locations', () => {
   const counted = (writable: number) =>
     finding(
