@@ -1,5 +1,6 @@
 import { contrastGain } from '../stats/significance'
 import type { Measured } from './analyse'
+import type { Attempt } from './attempt'
 import { codeFails } from './codes'
 import { DIMENSIONS, maskOf, PlaceKinds, placesOf, type Dimension, type Places } from './places'
 import { UNRECORDED } from './observation'
@@ -42,8 +43,17 @@ export function neighbourOf(measured: Measured): Neighbour {
     beyond,
     ran,
     failed,
-    fault: failed ? (measured.attempt.marks.findLast(({ code }) => code !== null && codeFails(code))?.code ?? 'silent') : '',
+    fault: failed ? faultOf(measured.attempt) : '',
   }
+}
+
+/** The code by which it failed; where the broker only refused, what its figures say. */
+function faultOf({ marks, attrs }: Attempt): string {
+  const code = marks.findLast((mark) => mark.code !== null && codeFails(mark.code))?.code ?? 'silent'
+  if (code !== 'broker.refused') return code
+  const [draining, hosts] = [attrs['drainingHosts'], attrs['hosts']]
+  if (typeof draining === 'number' && typeof hosts === 'number' && hosts > 0 && draining >= hosts) return 'broker.all-draining'
+  return attrs['freeDesktops'] === 0 ? 'broker.no-free-desktop' : code
 }
 
 function bitsOf(phases: readonly { readonly phase: string }[]): number {
