@@ -48,5 +48,12 @@ describe('a change before an incident', () => {
     for (const score of worse) expect(score).toBeLessThan(best)
     expect(scoreOf({}, { covered: { hit: 4, of: 40 } })).toBeLessThan(SUSPECTED)
     expect(scoreOf({}, { wellBetween: 200 })).toBeLessThan(SUSPECTED + 2)
+    // Made for a whole site, of which one host has it: hours later that is no reason.
+    const site = { precise: { hit: 14, of: 165 } }
+    expect(scoreOf({ atMs: ONSET_MS - 8 * 3_600_000 }, site)).toBeLessThan(SUSPECTED)
+    expect(suspect(change(), incident, { ...between, ...site }).reasons[2]).toMatchObject({
+      for: false,
+      sentence: expect.stringContaining('but so are 151 that went well') as string,
+    })
   })
 })

@@ -83,13 +83,16 @@ export function suspect(change: OrgChange, incident: { readonly cause: string; r
   else {
     const share = covered.of === 0 ? 0 : covered.hit / covered.of
     const place = change.scope.map(({ dimension, value }) => `${dimension} ${value}`).join(', ')
-    if (share >= 0.9)
+    if (share >= 0.9) {
+      const others = `They are where it was made (${place}), but so are ${(precise?.of ?? 0) - (precise?.hit ?? 0)} that went well.`
       reasons.push(
         precise && precise.hit >= 0.5 * precise.of
           ? clue(2.5, `It was made just where they are: ${place}.`)
-          : clue(1, `They are where it was made (${place}), but so are ${(precise?.of ?? 0) - (precise?.hit ?? 0)} that went well.`),
+          : precise && precise.hit < 0.1 * precise.of
+            ? against(2, others)
+            : clue(1, others),
       )
-    else reasons.push(against(share >= 0.4 ? 1 : 6, `Only ${covered.hit} of ${covered.of} are where it was made: ${place}.`))
+    } else reasons.push(against(share >= 0.4 ? 1 : 6, `Only ${covered.hit} of ${covered.of} are where it was made: ${place}.`))
   }
   const kinds = PLAUSIBLE[incident.cause]
   if (kinds)
