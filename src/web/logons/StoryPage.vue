@@ -98,7 +98,7 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
       <div class="pair">
         <div>
           <h2>
-            Colleagues on {{ story.pool }}, {{ clockSeconds(story.colleagues.fromMs).slice(0, 5) }} to
+            {{ story.pool === null ? 'Others' : `Colleagues on ${story.pool}` }}, {{ clockSeconds(story.colleagues.fromMs).slice(0, 5) }} to
             {{ clockSeconds(story.colleagues.toMs).slice(0, 5) }}
           </h2>
           <ColleaguesPicture :story="story" />
