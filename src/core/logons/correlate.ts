@@ -207,19 +207,24 @@ const tellerOf = ({ source, host }: Observation): string | null => (source && ho
 function rejoined(groups: readonly Group[]): Group[] {
   const heard = new Map(groups.map((group) => [group, new Set(group.observations.map(tellerOf))]))
   const left: Group[] = []
-  for (const lone of groups) {
+  // They are by their first moment: only those around one are asked, however often the person logs on.
+  for (const [at, lone] of groups.entries()) {
     const tellers = heard.get(lone) ?? new Set()
     let best: Group | null = null
-    if (lone.onlyTold && lone.id === null)
-      for (const group of groups) {
-        const awayMs = Math.abs(group.firstMs - lone.firstMs)
-        if (group.onlyTold || awayMs > SILENCE_MS || awayMs >= Math.abs((best?.firstMs ?? Infinity) - lone.firstMs)) continue
-        if (isOfHost(group, lone) && ![...tellers].some((teller) => heard.get(group)?.has(teller))) best = group
-      }
-    if (!best) left.push(lone)
+    const ask = (group: Group) => {
+      const awayMs = Math.abs(group.firstMs - lone.firstMs)
+      if (group.onlyTold || awayMs >= Math.abs((best?.firstMs ?? Infinity) - lone.firstMs) || !isOfHost(group, lone)) return
+      if (![...tellers].some((teller) => heard.get(group)?.has(teller))) best = group
+    }
+    if (lone.onlyTold && lone.id === null) {
+      for (let i = at - 1; i >= 0 && lone.firstMs - (groups[i]?.firstMs ?? 0) <= SILENCE_MS; i--) ask(groups[i] as Group)
+      for (let i = at + 1; i < groups.length && (groups[i]?.firstMs ?? 0) - lone.firstMs <= SILENCE_MS; i++) ask(groups[i] as Group)
+    }
+    const joined = best as Group | null
+    if (!joined) left.push(lone)
     else {
-      for (const teller of tellers) heard.get(best)?.add(teller)
-      best.observations.push(...lone.observations)
+      for (const teller of tellers) heard.get(joined)?.add(teller)
+      joined.observations.push(...lone.observations)
     }
   }
   return left.map((group) => (isInOrder(group.observations) ? group : { ...group, observations: [...inOrder(group.observations)] }))

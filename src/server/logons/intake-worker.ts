@@ -120,7 +120,7 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
   await take()
   await before
   await writing
-  if (toldBefore > MANY_AGAIN && toldBefore > attempts / 20) await explainAgain(id, nowMs)
+  await explainAgain(id, nowMs, toldBefore > MANY_AGAIN && toldBefore > attempts / 20)
   return progress
 }
 
@@ -129,13 +129,14 @@ function stopWhereCancelled(id: string): void {
 }
 
 /**
- * Where evidence told of many logons piece by piece, the first ones were explained by what was half known of the others: now that all is told, they are explained
- * once more.
+ * What was unusual is explained once more when all has been read: those who came after it say as much of it as those before. Where evidence told of many logons piece
+ * by piece, the first ones were explained by what was half known of the others: then all are.
  */
-async function explainAgain(id: string, nowMs: number): Promise<void> {
+async function explainAgain(id: string, nowMs: number, all: boolean): Promise<void> {
   const told = await database.query<Again>(
-    `select a.thread, a.started_ms as "atMs" from (select id from attempts where upload = $1 union select attempt from joined where upload = $1) t join attempts a on a.id = t.id order by a.started_ms`,
-    [id],
+    `select a.thread, a.started_ms as "atMs" from (select id from attempts where upload = $1 union select attempt from joined where upload = $1) t join attempts a on a.id = t.id
+    where $2 or a.lost_ms > 0 order by a.started_ms`,
+    [id, all],
   )
   for (let at = 0; at < told.length; at += AGAIN_AT_ONCE) {
     stopWhereCancelled(id)

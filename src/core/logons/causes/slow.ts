@@ -220,7 +220,11 @@ export const relayPath: Cause = {
     const ways = facts.around.contrast(facts.self, 'transport', excess.phase, network === null ? [] : ['network'])
     const direct = ways.outside
     const n = ways.inside.n + direct.n
-    if (direct.n >= 5 && (direct.hit * 5 < direct.n || (direct.hit * 3 < direct.n && contrastGain(ways) >= CLEAR_GAIN)))
+    const few = direct.n >= 5 && (direct.hit * 5 < direct.n || (direct.hit * 3 < direct.n && contrastGain(ways) >= CLEAR_GAIN))
+    // Where the other relayed ones are as quick as those who go direct, it is not the way.
+    const alike = ways.inside.n >= 8 && ways.inside.hit * direct.n < 2 * (direct.hit + 0.1 * direct.n) * ways.inside.n
+    if (few && alike) clues.push(against(2, `Of the others who were relayed, ${ways.inside.hit} of ${ways.inside.n} were slow in ${excess.phase}.`))
+    else if (few)
       clues.push(
         clue(3, `Others ${network ? `from ${network} ` : ''}went direct: ${direct.hit} of ${direct.n} of them were slow in ${excess.phase}.`),
       )

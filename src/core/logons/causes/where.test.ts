@@ -16,6 +16,8 @@ interface Place {
   readonly share: string
 }
 
+const isRelayed = (i: number) => i % 7 < 3
+
 /** A logon a minute on three pools and two zones, each pool with an image of its own; well until START_MS. */
 function told(trouble: (place: Place, i: number) => { phases?: Record<string, number>; attrs?: Attrs } | null, org: Org = EMPTY_ORG) {
   const observations = Array.from({ length: 360 }, (_, i): Observation[] => {
@@ -29,7 +31,14 @@ function told(trouble: (place: Place, i: number) => { phases?: Record<string, nu
       host: `${pool}-${place.zone}-${i % 5}`,
       pool,
       at,
-      attrs: { zone: place.zone, image: place.image, ...(pool === 'drawing' ? {} : { share: place.share, shareLatencyMs: 4 }), ...wrong?.attrs },
+      attrs: {
+        zone: place.zone,
+        image: place.image,
+        network: 'home',
+        transport: isRelayed(i) ? 'relay' : 'direct',
+        ...(pool === 'drawing' ? {} : { share: place.share, shareLatencyMs: 4 }),
+        ...wrong?.attrs,
+      },
       phases: { ...USUAL, ...(pool === 'drawing' ? {} : { container: 1100 }), profile: 1100 + (i % 7) * 40, ...wrong?.phases },
     })
   }).flat()
@@ -73,6 +82,15 @@ describe('where a trouble sits', () => {
       sentence: 'Office 7 came',
     }
     expect(told(shell, { ...EMPTY_ORG, changes: [change] }).counts).toEqual({ 'image-regression': 60 })
+  })
+
+  it('is not the way where the others who are relayed are as quick as those who go direct', () => {
+    const one = told(({ pool, zone }, i) => (pool === 'office' && zone === 'Q1' && i % 5 === 0 ? { phases: { shell: 20_000 } } : null))
+    expect(one.counts['relay-path']).toBeUndefined()
+    // Where they are not, it is.
+    const all = told((_, i) => (isRelayed(i) ? { phases: { connect: 12_000 } } : null))
+    expect(Object.keys(all.counts)).toEqual(['relay-path'])
+    expect(all.counts['relay-path']).toBeGreaterThan(70)
   })
 
   it('is an image version where all on it have it, and hardly one where half of them are well', () => {
