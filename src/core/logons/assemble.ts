@@ -31,7 +31,9 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
   let firstMs = ordered[0]?.timeMs ?? 0
   if (!begin) for (const { startMs } of stretches) firstMs = Math.min(firstMs, startMs)
   if (!begin) oddities.push({ code: 'begin.missing', sentence: 'No record of the begin; the first record is taken for it.' })
-  const startMs = begin ? Math.min(begin.timeMs, firstMs) : firstMs
+  // What another machine marks before a begin that is told is drawn there, and is no part of it.
+  if (begin) firstMs = Math.min(begin.timeMs, ordered.find(({ kind, source }) => kind !== 'mark' || !source)?.timeMs ?? Infinity)
+  const startMs = firstMs
   let shellEnd = -Infinity
   let lastMs = Math.max(startMs, latestMs)
   for (const s of stretches) {

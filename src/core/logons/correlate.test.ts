@@ -48,6 +48,21 @@ describe('correlate', () => {
       expect(attempts(late).map(({ host }) => host)).toEqual(['BROKER-1', 'TH-Q1-04'])
     })
 
+    it('is brought together with what another machine says before it or after it, but not with a refusal where it got in', () => {
+      const told = (ms: number, code?: string): Observation => ({
+        ...{ kind: 'mark', person: 'mara', host: 'TH-Q1-04', source: 'DC1', phase: 'sign-on', timeMs: START_MS + ms },
+        ...(code === undefined ? { text: 'ticket' } : { code }),
+      })
+      expect(attempts([...logon({}), told(-400_000)])).toMatchObject([{ startedAtMs: START_MS, totalMs: 13_100 }])
+      expect(attempts([...logon({}), told(60_000)])).toHaveLength(1)
+      expect(attempts([...logon({}), told(1_000_000)])).toHaveLength(2)
+      // What it says of another one is of that.
+      expect(attempts([...logon({}), told(2000), told(60_000)])).toHaveLength(2)
+      expect(attempts([...logon({}), told(60_000, 'KDC_ERR_PREAUTH_FAILED')]).map(({ outcome }) => outcome)).toEqual(['ready', 'failed'])
+      const refused = logon({ outcome: 'failed', phases: { 'sign-on': 100 }, marks: [['0xC000006A', 'sign-on', 80]] })
+      expect(attempts([...refused, told(60_000, 'KDC_ERR_PREAUTH_FAILED')])).toMatchObject([{ outcome: 'failed' }])
+    })
+
     it('has the answer of a person after the gateway gave up, whoever tells of it', () => {
       const gaveUp = logon({ outcome: 'failed', phases: { broker: 600, 'sign-on': 30_000 }, marks: [['factor.timeout', 'sign-on', 30_500]] })
       const after = (ms: number, code: string): Observation => ({

@@ -2,7 +2,7 @@ import { isSameHost } from '../people/host'
 import { shortHash } from '../stats/hash'
 import { assemble } from './assemble'
 import type { Attempt } from './attempt'
-import { canonicalCode } from './codes'
+import { canonicalCode, codeFails } from './codes'
 import { isOnHost, observationKey, type Observation } from './observation'
 import { nameBySession } from './sessions'
 import { hasId, personThreadOf, SILENCE_MS, threadKey } from './threads'
@@ -210,10 +210,13 @@ function rejoined(groups: readonly Group[]): Group[] {
   // They are by their first moment: only those around one are asked, however often the person logs on.
   for (const [at, lone] of groups.entries()) {
     const tellers = heard.get(lone) ?? new Set()
+    const refused = lone.observations.some(({ code }) => code !== undefined && codeFails(canonicalCode(code)))
     let best: Group | null = null
     const ask = (group: Group) => {
       const awayMs = Math.abs(group.firstMs - lone.firstMs)
       if (group.onlyTold || awayMs >= Math.abs((best?.firstMs ?? Infinity) - lone.firstMs) || !isOfHost(group, lone)) return
+      // Who was refused did not get in: that was another try.
+      if (refused && group.own.has('shell')) return
       if (![...tellers].some((teller) => heard.get(group)?.has(teller))) best = group
     }
     if (lone.onlyTold && lone.id === null) {
