@@ -16,6 +16,22 @@ const SCALES: Readonly<Record<string, number>> = {
   shareFreeBytes: 1 / 1024 ** 2,
   packages: 100,
   approvalMs: 1,
+  signOnItselfMs: 1,
+}
+/** What sign-on took by itself, without the person's approval. No source reports it: it is worked out. */
+export const SIGN_ON_ITSELF = 'signOnItselfMs'
+
+/** What an ordinary number is told of. */
+type Told = Pick<Attempt, 'pool' | 'attrs' | 'phases'>
+
+function numberOf({ attrs, phases }: Told, name: string): number | null {
+  if (name === SIGN_ON_ITSELF) {
+    const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
+    const approval = attrs['approvalMs']
+    return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (typeof approval === 'number' ? approval : 0)) : null
+  }
+  const value = attrs[name]
+  return typeof value === 'number' && Number.isFinite(value) ? value : null
 }
 
 const NAMES = Object.keys(SCALES)
@@ -49,12 +65,11 @@ export class OrdinaryModel {
   readonly #networks = new Map<string, Cells>()
   readonly #all: Cells = new Map()
 
-  add(attempt: Pick<Attempt, 'pool' | 'attrs'>): void {
+  add(attempt: Told): void {
     const kinds = this.#of(attempt)
-    const { attrs } = attempt
     for (const name of NAMES) {
-      const value = attrs[name]
-      if (typeof value !== 'number' || !Number.isFinite(value)) continue
+      const value = numberOf(attempt, name)
+      if (value === null) continue
       const bucket = bucketOf(Math.round(value * (SCALES[name] ?? 1)))
       for (const cells of kinds) {
         let cell = cells.get(name)
@@ -65,10 +80,10 @@ export class OrdinaryModel {
   }
 
   /** A number of this attempt beside the 5th, 50th and 95th percentile of others; null where it or they are not known. */
-  of(attempt: Pick<Attempt, 'pool' | 'attrs'>, name: string): Ordinary | null {
-    const value = attempt.attrs[name]
+  of(attempt: Told, name: string): Ordinary | null {
+    const value = numberOf(attempt, name)
     const scale = SCALES[name]
-    if (typeof value !== 'number' || scale === undefined) return null
+    if (value === null || scale === undefined) return null
     for (const cells of this.#of(attempt)) {
       const cell = cells.get(name)
       if (!cell || cell.histogram.n < ENOUGH) continue

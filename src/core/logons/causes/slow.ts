@@ -1,6 +1,7 @@
 import { contrastGain } from '../../stats/significance'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { SIGN_ON_ITSELF } from '../ordinary'
 import { changeBefore, isImageThePools, onlyTheirs, sitsAt } from './where'
 
 function longestPart(facts: Facts, phase: string) {
@@ -264,6 +265,14 @@ export const autostartHeavy: Cause = {
   remedy: () => tell('Start fewer programs', 'Delay what need not be there at once.'),
 }
 
+/** Where some are asked for an approval and others are not, hardly any sign-on is beyond its usual; without the approval it may be. */
+function signOnItself(facts: Facts): Clue[] {
+  const own = facts.ordinary(SIGN_ON_ITSELF)
+  // As with the latency of a share: where many are ill, the high end is theirs.
+  if (!own || own.value < Math.max(Math.min(Math.max(2.5 * own.median, 1.2 * own.high), 3.5 * own.median), own.median + 2000)) return []
+  return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
+}
+
 export const directorySlow: Cause = {
   id: 'directory-slow',
   about: 'slow',
@@ -277,6 +286,7 @@ export const directorySlow: Cause = {
     const clues: Clue[] = []
     if (signOn && policy)
       clues.push(clue(3, `Sign-on and policy were both slow: ${seconds(signOn.ms)} and ${seconds(policy.ms)} beyond their usual.`))
+    else if (policy) clues.push(...signOnItself(facts))
     const parts = facts.attempt.parts.filter(({ phase }) => phase === 'policy').map(({ startMs, endMs }) => endMs - startMs)
     const sum = parts.reduce((total, ms) => total + ms, 0)
     if (policy && parts.length >= 3)

@@ -9,6 +9,10 @@ const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, profile: 1200, poli
 const MINUTE_MS = 60_000
 const SHARES = [String.raw`\\quay-fs1\profiles`, String.raw`\\hill-fs1\profiles`]
 
+interface More {
+  readonly phases?: Record<string, number>
+  readonly attrs?: Attrs
+}
 interface Place {
   readonly pool: string
   readonly zone: string
@@ -19,12 +23,17 @@ interface Place {
 const isRelayed = (i: number) => i % 7 < 3
 
 /** A logon a minute on three pools and two zones, each pool with an image of its own; well until START_MS. */
-function told(trouble: (place: Place, i: number) => { phases?: Record<string, number>; attrs?: Attrs } | null, org: Org = EMPTY_ORG) {
+function told(
+  trouble: (place: Place, i: number) => More | null,
+  org: Org = EMPTY_ORG,
+  /** What is so of each before. */
+  always: (i: number) => More = () => ({}),
+) {
   const observations = Array.from({ length: 360 }, (_, i): Observation[] => {
     const pool = ['hall', 'office', 'drawing'][i % 3] ?? ''
     const place = { pool, zone: i % 4 < 2 ? 'Q1' : 'H1', image: `${pool} 7`, share: SHARES[Math.floor(i / 4) % 2] ?? '' }
     const at = START_MS + (i - 180) * MINUTE_MS
-    const wrong = at >= START_MS ? trouble(place, i) : null
+    const wrong = at >= START_MS ? trouble(place, i) : always(i)
     return logon({
       id: `l${i}`,
       person: `p${i % 90}`,
@@ -91,6 +100,19 @@ describe('where a trouble sits', () => {
     const all = told((_, i) => (isRelayed(i) ? { phases: { connect: 12_000 } } : null))
     expect(Object.keys(all.counts)).toEqual(['relay-path'])
     expect(all.counts['relay-path']).toBeGreaterThan(70)
+  })
+
+  it('is the directory where sign-on without the approval, and policy, are slow on hosts of one zone', () => {
+    // Every other one is asked for an approval: a sign-on of 11 s is nothing unusual.
+    const asked = (i: number) => (i % 2 === 0 ? { attrs: { approvalMs: 8000 }, phases: { 'sign-on': 10_800 } } : {})
+    const { counts, evidence } = told(
+      ({ zone }, i) => (zone === 'H1' && i % 2 === 1 ? { phases: { 'sign-on': 11_000, policy: 14_000 } } : asked(i)),
+      EMPTY_ORG,
+      asked,
+    )
+    expect(Object.keys(counts)).toEqual(['directory-slow'])
+    expect(counts['directory-slow']).toBeGreaterThan(38)
+    expect(evidence.map(({ sentence }) => sentence)).toContain('Sign-on was slow, too: without the approval 11 s; ordinarily 2.8 s.')
   })
 
   it('is an image version where all on it have it, and hardly one where half of them are well', () => {

@@ -50,7 +50,8 @@ export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[
   if (own && own.gain >= TELLS && best && own.gain >= best.gain - Math.max(ABOUT, 0.12 * best.gain))
     return [clue(mostAt(facts, own, most, 1 + own.gain / 8), contrastSentence(own, phase))]
   // Two troubles at once: another place tells better, but nearly everybody here has it too.
-  if (own && own.inside.n >= 3 && own.inside.hit >= 0.7 * own.inside.n) return [clue(Math.min(0.6 * most, 0.5 + own.gain / 40), contrastSentence(own, phase))]
+  if (own && own.inside.n >= 3 && own.inside.hit >= 0.7 * own.inside.n)
+    return [clue(Math.min(0.6 * most, 0.5 + own.gain / 40), contrastSentence(own, phase))]
   if (best && best.gain >= TELLS && !fits(best))
     return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
   return alone(facts, phase, dimensions)
