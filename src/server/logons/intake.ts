@@ -372,8 +372,9 @@ export class Intake {
     // Only when all of them are each other's neighbours.
     this.#around.addAll(fresh)
     const worked: Worked[] = []
+    const org = await this.#orgThen(firstMs, Math.ceil(last.attempt.startedAtMs))
     for (const [i, one] of measured.entries()) {
-      const explained = conclude(before[i] as Measured, this.#around, this.#org, ordinary)
+      const explained = conclude(before[i] as Measured, this.#around, org, ordinary)
       const plainly = countsForUsual(before[i] as Measured)
       const counted = saysUsual(explained, plainly)
       worked.push({ ...one, explained, counted })

@@ -4,6 +4,7 @@ import { handedOver } from '../../core/logons/fixtures/clocks'
 import type { Database } from '../db/database'
 import { openEmbedded } from '../db/embedded'
 import { migrate } from '../db/migrate'
+import { keepChanges } from '../journal/changes'
 import { Intake } from './intake'
 
 const MINUTE_MS = 60_000
@@ -15,32 +16,35 @@ beforeAll(async () => {
 beforeEach(() => database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks'))
 afterAll(() => database.close())
 
-describe('what was taken before a start', () => {
-  const QUAY = String.raw`\\quay-fs1\profiles`
-  const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }
-  /** A logon a minute on two shares; from the hundredth on, one of them is slow. */
-  const nth = (i: number) =>
-    logon({
-      id: `l${i}`,
-      person: `p${i}`,
-      at: START_MS + i * MINUTE_MS,
-      attrs: { share: i % 2 === 0 ? QUAY : String.raw`\\hill-fs1\profiles`, shareLatencyMs: i % 2 === 0 && i >= 100 ? 40 : 4 },
-      phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...(i % 2 === 0 && i >= 100 ? { container: 12_000, profile: 6000 } : {}) },
-    })
+const QUAY = String.raw`\\quay-fs1\profiles`
+const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }
+/** A logon a minute on two shares; from the hundredth on, one of them is slow. */
+const nth = (i: number, fromMs = START_MS) =>
+  logon({
+    id: `l${i}`,
+    person: `p${i}`,
+    at: fromMs + i * MINUTE_MS,
+    attrs: { share: i % 2 === 0 ? QUAY : String.raw`\\hill-fs1\profiles`, shareLatencyMs: i % 2 === 0 && i >= 100 ? 40 : 4 },
+    phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...(i % 2 === 0 && i >= 100 ? { container: 12_000, profile: 6000 } : {}) },
+  })
+const evidenceOf = async (id: string) => {
+  const [found] = await database.query<{ diagnosis: { cause: { id: string; evidence: { sentence: string }[] } | null } }>(
+    'select diagnosis from findings where attempt = $1',
+    [id],
+  )
+  return { id: found?.diagnosis.cause?.id, sentences: found?.diagnosis.cause?.evidence.map(({ sentence }) => sentence) ?? [] }
+}
 
+describe('what was taken before a start', () => {
   it('has the neighbours of what comes after it, also where nothing was under way at the start', async () => {
     const nowMs = START_MS + 140 * MINUTE_MS
     await new Intake(database).ingest(Array.from({ length: 140 }, (_, i) => nth(i)).flat(), nowMs)
     const started = new Intake(database)
     await started.reconsider(nowMs + 24 * 60 * MINUTE_MS)
     await started.ingest(nth(140), nowMs + MINUTE_MS)
-    const [found] = await database.query<{ diagnosis: { cause: { id: string; evidence: { sentence: string }[] } | null } }>(
-      `select diagnosis from findings where attempt = 'l140'`,
-    )
-    expect(found?.diagnosis.cause?.id).toBe('share-slow')
-    expect(found?.diagnosis.cause?.evidence.map(({ sentence }) => sentence).join('\n')).toContain(
-      `20 of 70 other logons with share ${QUAY} were slow`,
-    )
+    const { id, sentences } = await evidenceOf('l140')
+    expect(id).toBe('share-slow')
+    expect(sentences.join('\n')).toContain(`20 of 70 other logons with share ${QUAY} were slow`)
   })
 
   it('may be timed more finely than the database counts, also where a clock is off', async () => {
@@ -54,4 +58,19 @@ describe('what was taken before a start', () => {
     expect(n).toBe(240)
     expect(off).toMatch(/^H-3 -(59[5-9]|60[0-5])\d\d$/)
   })
+})
+
+it('evidence of long ago is explained with the changes of then', async () => {
+  const yearAgoMs = Date.now() - 365 * 86_400_000
+  const change = { kind: 'share' as const, scope: [{ dimension: 'share' as const, value: QUAY }], who: 'vaas' }
+  await keepChanges(
+    database,
+    [
+      { ...change, atMs: yearAgoMs + 98 * MINUTE_MS, sentence: 'Disks of the quay were swapped.' },
+      { ...change, atMs: Date.now() - 1000, sentence: 'Disks of the quay were swapped again.' },
+    ],
+    Date.now(),
+  )
+  await new Intake(database).ingest(Array.from({ length: 140 }, (_, i) => nth(i, yearAgoMs)).flat(), Date.now())
+  expect((await evidenceOf('l120')).sentences).toContain('Before it: Disks of the quay were swapped.')
 })
