@@ -1,6 +1,7 @@
 import { EMPTY_ORG, type Org } from '../people/org'
 import { discoveries, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
+import { absorbed, joinedAt } from './incident-joins'
 import { Search, type Candidate } from './incident-search'
 import type { Ledger } from './ledger'
 import type { Suspect } from './suspects'
@@ -96,7 +97,8 @@ export function findIncidents(
     if (hits.length) scattered.push(scatteredOf(ledger, candidate.cause, hits))
     return real[i]
   })
-  const incidents = (join ? joinedAt(found, ledger) : found).flatMap((candidate) => {
+  const whole = absorbed(found, ledger)
+  const incidents = (join ? joinedAt(whole, ledger) : whole).flatMap((candidate) => {
     const hits = shown(candidate.hits)
     return hits.length ? [search.told(candidate, hits)] : []
   })
@@ -129,29 +131,6 @@ export function hitsByHour(ledger: Ledger, org: Org, scope: readonly Place[], ca
   })
   return hours
 }
-
-/** Those of one cause at one place as one. */
-function joinedAt(candidates: readonly Candidate[], ledger: Ledger): Candidate[] {
-  const byPlace = new Map<string, Candidate>()
-  for (const one of candidates) {
-    const key = [one.cause, ...one.elements.map(({ dimension, number }) => `${dimension} ${number}`)].join('|')
-    const known = byPlace.get(key)
-    byPlace.set(
-      key,
-      known
-        ? {
-            ...one,
-            episodes: known.episodes + one.episodes,
-            hits: [...known.hits, ...one.hits].sort((a, b) => ledger.atMs(a) - ledger.atMs(b)),
-            contrast: { inside: plus(known.contrast.inside, one.contrast.inside), outside: plus(known.contrast.outside, one.contrast.outside) },
-            p: Math.min(known.p, one.p),
-          }
-        : one,
-    )
-  }
-  return [...byPlace.values()]
-}
-const plus = (a: Table['inside'], b: Table['inside']) => ({ hit: a.hit + b.hit, n: a.n + b.n })
 
 function scatteredOf(ledger: Ledger, cause: string, rows: readonly number[]): Scattered {
   let worst = rows[0] ?? 0
