@@ -46,6 +46,12 @@ async function* sentFiles(request: FastifyRequest): AsyncGenerator<SentFile> {
   for await (const { file, filename } of request.files()) yield { stream: file, name: filename }
 }
 
+function plainly(error: unknown): never {
+  const { code } = error as { code?: string }
+  if (code !== 'FST_FILES_LIMIT' && code !== 'FST_PARTS_LIMIT') throw error
+  throw new Problem('body.too-large', 'More than a thousand files are not taken together. Give them in several lots, or in fewer, larger files.')
+}
+
 export function logonHandlers(context: Context, uploads: Uploads): Handlers<Names> {
   const { database, evidence, live, now, config } = context
   const windowOf = ({ fromMs, toMs }: { fromMs?: number | undefined; toMs?: number | undefined }) => {
@@ -118,7 +124,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
         faults: faults.slice(0, 100).map(({ line, reason }) => ({ line, reason })),
       }
     },
-    upload: ({ request, caller }) => uploads.take(sentFiles(request), caller.name),
+    upload: ({ request, caller }) => uploads.take(sentFiles(request), caller.name).catch(plainly),
     async uploadByToken({ request, caller }) {
       const name = request.headers['x-file-name']
       const body = request.body instanceof Readable ? request.body : Readable.from([])
