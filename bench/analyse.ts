@@ -1,16 +1,12 @@
-import { fork, type ChildProcess } from 'node:child_process'
-import { once } from 'node:events'
 import { fileURLToPath } from 'node:url'
 import { explain, Gatherer, type Attempt } from '../src/core/logons'
 import { NdjsonReader } from '../src/core/formats'
 import { larkmere } from '../src/standins/directory/larkmere'
 import { history } from '../src/standins/fleet/history'
 import { plant } from '../src/standins/fleet/troubles'
+import { inTurns, middle, serve } from './turns'
 
-/**
- * Reading and analysing NDJSON against bare JSON.parse of the same lines. Each has a process of its own, so that none pays for what another left behind, and they
- * run in turns, so that a machine that slows down for a while slows all of them.
- */
+/** Reading and analysing NDJSON against bare JSON.parse of the same lines. */
 const KINDS = ['parse', 'read', 'all'] as const
 type Kind = (typeof KINDS)[number]
 const [ROUNDS, WARM] = [15, 3]
@@ -56,40 +52,19 @@ function ours(bytes: Buffer, analyse: boolean): number {
 
 function runHere(kind: Kind): void {
   const { bytes, lines } = evidence()
-  process.on('message', () => {
-    const begun = performance.now()
+  serve({ lines, mb: bytes.length / 1e6 }, () => {
     const read = kind === 'parse' ? parse(bytes) : ours(bytes, kind === 'all')
     if (read !== lines) throw new Error('lines lost')
-    process.send?.({ ms: performance.now() - begun })
   })
-  process.send?.({ lines, mb: bytes.length / 1e6 })
 }
 
-async function runInTurns(): Promise<void> {
-  const runs = new Map<Kind, ChildProcess>()
-  let about = { lines: 0, mb: 0 }
-  for (const kind of KINDS) {
-    const run = fork(fileURLToPath(import.meta.url), [kind])
-    about = ((await once(run, 'message')) as [typeof about])[0]
-    runs.set(kind, run)
-  }
-  const rounds: Record<Kind, number>[] = []
-  for (let i = 0; i < WARM + ROUNDS; i++) {
-    const round = { parse: 0, read: 0, all: 0 }
-    for (const [kind, run] of runs) {
-      run.send('run')
-      round[kind] = ((await once(run, 'message')) as [{ ms: number }])[0].ms
-    }
-    if (i >= WARM) rounds.push(round)
-  }
-  for (const run of runs.values()) run.disconnect()
-  const sorted = (numbers: number[]) => numbers.sort((a, b) => a - b)
+async function report(): Promise<void> {
+  const { about, rounds } = await inTurns<Kind, { lines: number; mb: number }>(fileURLToPath(import.meta.url), KINDS, { rounds: ROUNDS, warm: WARM })
+  const least = (kind: Kind) => Math.min(...rounds.map((round) => round[kind]))
   const row = (name: string, kind: Kind, aim = '') => {
-    const times = sorted(rounds.map((round) => round[kind]))
-    const ratios = sorted(rounds.map((round) => round.parse / round[kind]))
-    const [best = 0, middle = 0] = [times[0], times[ROUNDS >> 1]]
-    const least = Math.min(...rounds.map(({ parse: ms }) => ms))
-    return `  ${name.padEnd(18)} ${middle.toFixed(0).padStart(5)} ms (best ${best.toFixed(0).padStart(4)})  = ${(ratios[ROUNDS >> 1] ?? 0).toFixed(2)} of its speed (best to best ${(least / best).toFixed(2)})${aim}`
+    const ratio = middle(rounds.map((round) => round.parse / round[kind]))
+    const ms = middle(rounds.map((round) => round[kind]))
+    return `  ${name.padEnd(18)} ${ms.toFixed(0).padStart(5)} ms (best ${least(kind).toFixed(0).padStart(4)})  = ${ratio.toFixed(2)} of its speed (best to best ${(least('parse') / least(kind)).toFixed(2)})${aim}`
   }
   console.log(`NDJSON, ${about.lines} lines, ${about.mb.toFixed(0)} MB; peer: JSON.parse of each line. Middle of ${ROUNDS} rounds
 ${row('JSON.parse alone', 'parse')}
@@ -100,4 +75,4 @@ ${row('read and analysed', 'all', '; aim 0.6')}
 
 const kind = KINDS.find((one) => one === process.argv[2])
 if (kind) runHere(kind)
-else await runInTurns()
+else await report()
