@@ -89,6 +89,26 @@ test('a file that is no evidence is refused with a sentence', async ({ page }) =
   await expect(page.getByRole('region', { name: 'The evidence file' })).toContainText('Nothing could be read')
 })
 
+test('files given together: one that cannot be read loses nothing of the others, and is named', async ({ page }) => {
+  await signIn(page, 'Hedda Vaas', '/logons')
+  const at = Date.now() - 3_600_000
+  const told = (kind: string, ms: number, more = {}) => JSON.stringify({ time: at + ms, kind, person: 'eve.lot', host: 'LOT-1', ...more }) + '\n'
+  await page.locator('input[type=file]').setInputFiles([
+    { name: 'broker.ndjson', mimeType: 'x', buffer: Buffer.from(told('begin', 0)) },
+    { name: 'photo.bin', mimeType: 'x', buffer: Buffer.from([0x89, 0x50, 0, 1, 2, 3, 10, 0xff, 0xfe, 0, 0]) },
+    {
+      name: 'host.ndjson',
+      mimeType: 'x',
+      buffer: Buffer.from(told('phase', 1000, { phase: 'shell', durationMs: 6000 }) + told('end', 7000, { outcome: 'ready' })),
+    },
+  ])
+  const file = page.getByRole('region', { name: 'The evidence file' })
+  await expect(file).toContainText('broker.ndjson and 2 more')
+  await expect(file.getByRole('status')).toContainText('3 records were read')
+  await expect(file.getByRole('listitem').first()).toContainText('photo.bin: ')
+  await expect(file.getByRole('link', { name: '1 logon came of it' })).toBeVisible()
+})
+
 test('evidence of half a year ago: its logons are a window of their own, with what needs a decision in it', async ({ page }) => {
   await signIn(page, 'Hedda Vaas', '/logons')
   // To the minute, and another day whenever this runs.
