@@ -27,13 +27,8 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
   const oddities: Oddity[] = []
   const stretches = stretchesOf(ordered, oddities)
   const { begin, end, account, host, pool, session, latestMs } = overview(ordered)
-  // An end that says how long it took reaches back before the first record.
-  let firstMs = ordered[0]?.timeMs ?? 0
-  if (!begin) for (const { startMs } of stretches) firstMs = Math.min(firstMs, startMs)
   if (!begin) oddities.push({ code: 'begin.missing', sentence: 'No record of the begin; the first record is taken for it.' })
-  // What another machine marks before a begin that is told is drawn there, and is no part of it.
-  if (begin) firstMs = Math.min(begin.timeMs, ordered.find(({ kind, source }) => kind !== 'mark' || !source)?.timeMs ?? Infinity)
-  const startMs = firstMs
+  const startMs = begin ? begunMs(begin, ordered) : firstMs(ordered, stretches)
   let shellEnd = -Infinity
   let lastMs = Math.max(startMs, latestMs)
   for (const s of stretches) {
@@ -79,6 +74,14 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
     observations: ordered.length,
   }
 }
+
+/** What another machine marks before a begin that is told is no part of it. */
+const begunMs = (begin: Observation, ordered: readonly Observation[]): number =>
+  Math.min(begin.timeMs, ordered.find(({ kind, source }) => kind !== 'mark' || !source)?.timeMs ?? Infinity)
+
+/** An end that says how long it took reaches back before the first record. */
+const firstMs = (ordered: readonly Observation[], stretches: readonly Stretch[]): number =>
+  stretches.reduce((first, { startMs }) => Math.min(first, startMs), ordered[0]?.timeMs ?? 0)
 
 /** Spans that were sent before the one that they are in: what they are a part of is known now, or they are phases themselves. */
 function withParts(seen: readonly Observation[]): Observation[] {

@@ -137,9 +137,7 @@ interface Group {
   onHost: string | null
   lastMs: number
   closedAtMs: number | null
-  /** Whether only other machines speak of its host, and it does not speak itself. */
-  onlyTold: boolean
-  /** The phases that its host told of, and `end` if it told of that. */
+  /** What its host told of itself: phases, and `end`; a blank for anything else. Empty where only other machines speak of it. */
   readonly own: Set<string>
 }
 
@@ -173,7 +171,6 @@ function split(ordered: readonly Observation[]): Group[] {
         onHost: null,
         lastMs: -Infinity,
         closedAtMs: null,
-        onlyTold: true,
         own: new Set(),
       }
       groups.push(group)
@@ -186,19 +183,18 @@ function split(ordered: readonly Observation[]): Group[] {
     group.session ??= session ?? null
     group.pool ??= pool ?? null
     if (isOnHost(phase)) group.onHost ||= host ?? ''
-    if (tellerOf(observation) === null) {
-      group.onlyTold = false
-      group.own.add(observation.kind === 'end' ? 'end' : (phase ?? ''))
-    }
+    if (tellerOf(observation) === null) group.own.add(observation.kind === 'end' ? 'end' : (phase ?? ''))
     group.lastMs = Math.max(group.lastMs, endOf(observation))
     const closes = closingTime(observation)
     if (closes !== null) group.closedAtMs = group.closedAtMs === null ? closes : Math.max(group.closedAtMs, closes)
   }
-  return groups.some(({ onlyTold }) => onlyTold) ? rejoined(groups) : groups
+  return groups.some(isOnlyTold) ? rejoined(groups) : groups
 }
 
 /** The machine that an observation is of, where it speaks of another one. */
 const tellerOf = ({ source, host }: Observation): string | null => (source && host && !isSameHost(source, host) ? source.toLowerCase() : null)
+
+const isOnlyTold = ({ own }: Group): boolean => own.size === 0
 
 /**
  * Where clocks differ, what other machines say of a logon may come before its begin or after its end, and belongs to it all the same: to the nearest on the host
@@ -207,30 +203,38 @@ const tellerOf = ({ source, host }: Observation): string | null => (source && ho
 function rejoined(groups: readonly Group[]): Group[] {
   const heard = new Map(groups.map((group) => [group, new Set(group.observations.map(tellerOf))]))
   const left: Group[] = []
-  // They are by their first moment: only those around one are asked, however often the person logs on.
-  for (const [at, lone] of groups.entries()) {
-    const tellers = heard.get(lone) ?? new Set()
-    const refused = lone.observations.some(({ code }) => code !== undefined && codeFails(canonicalCode(code)))
-    let best: Group | null = null
-    const ask = (group: Group) => {
-      const awayMs = Math.abs(group.firstMs - lone.firstMs)
-      if (group.onlyTold || awayMs >= Math.abs((best?.firstMs ?? Infinity) - lone.firstMs) || !isOfHost(group, lone)) return
-      // Who was refused did not get in: that was another try.
-      if (refused && group.own.has('shell')) return
-      if (![...tellers].some((teller) => heard.get(group)?.has(teller))) best = group
-    }
-    if (lone.onlyTold && lone.id === null) {
-      for (let i = at - 1; i >= 0 && lone.firstMs - (groups[i]?.firstMs ?? 0) <= SILENCE_MS; i--) ask(groups[i] as Group)
-      for (let i = at + 1; i < groups.length && (groups[i]?.firstMs ?? 0) - lone.firstMs <= SILENCE_MS; i++) ask(groups[i] as Group)
-    }
-    const joined = best as Group | null
-    if (!joined) left.push(lone)
+  for (const [at, group] of groups.entries()) {
+    const whole = isOnlyTold(group) && group.id === null ? toldOf(groups, at, heard) : null
+    if (!whole) left.push(group)
     else {
-      for (const teller of tellers) heard.get(joined)?.add(teller)
-      joined.observations.push(...lone.observations)
+      for (const teller of heard.get(group) ?? []) heard.get(whole)?.add(teller)
+      whole.observations.push(...group.observations)
     }
   }
   return left.map((group) => (isInOrder(group.observations) ? group : { ...group, observations: [...inOrder(group.observations)] }))
+}
+
+/** The attempt that others speak of in the group of this number, where there is one. */
+function toldOf(groups: readonly Group[], at: number, heard: ReadonlyMap<Group, ReadonlySet<string | null>>): Group | null {
+  const told = groups[at]
+  if (!told) return null
+  const tellers = [...(heard.get(told) ?? [])]
+  const refused = told.observations.some(({ code }) => code !== undefined && codeFails(canonicalCode(code)))
+  let best: Group | null = null
+  for (const group of near(groups, at)) {
+    if (best && Math.abs(group.firstMs - told.firstMs) >= Math.abs(best.firstMs - told.firstMs)) continue
+    // Who was refused did not get in: that was another try.
+    if (isOnlyTold(group) || !isOfHost(group, told) || (refused && group.own.has('shell'))) continue
+    if (!tellers.some((teller) => heard.get(group)?.has(teller))) best = group
+  }
+  return best
+}
+
+/** Those that began about as early, before and after: groups are by their first moment, and a person may have very many. */
+function* near(groups: readonly Group[], at: number): Generator<Group> {
+  const atMs = groups[at]?.firstMs ?? 0
+  for (const step of [-1, 1])
+    for (let i = at + step, group = groups[i]; group && Math.abs(group.firstMs - atMs) <= SILENCE_MS; group = groups[(i += step)]) yield group
 }
 
 const isOfHost = ({ hosts, session, pool }: Group, told: Group): boolean =>
@@ -289,9 +293,9 @@ function joined(alive: readonly Group[], observation: Observation): Group | unde
 }
 
 /** Whether a host goes on with what it told of itself, and does not begin anew: another machine whose clock is ahead may have begun meanwhile. */
-function goesOn({ onlyTold, own, closedAtMs }: Group, observation: Observation): boolean {
+function goesOn({ own, closedAtMs }: Group, observation: Observation): boolean {
   const { kind, phase, timeMs } = observation
-  if (onlyTold || tellerOf(observation) !== null || (closedAtMs !== null && timeMs > closedAtMs + SAME_MS)) return false
+  if (own.size === 0 || tellerOf(observation) !== null || (closedAtMs !== null && timeMs > closedAtMs + SAME_MS)) return false
   return kind === 'end' ? !own.has('end') : phase !== undefined && (kind === 'phase-end' || !own.has(phase))
 }
 

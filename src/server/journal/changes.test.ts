@@ -1,18 +1,10 @@
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import type { Database } from '../db/database'
-import { openEmbedded } from '../db/embedded'
-import { migrate } from '../db/migrate'
+import { describe, expect, it } from 'vitest'
+import { emptied } from '../db/fixtures/emptied'
 import { forgetChange, keepChanges, listChanges, recentChanges, type NewChange } from './changes'
 
 const NOW = Date.UTC(2026, 10, 27, 12)
 const DAY_MS = 86_400_000
-let database: Database
-beforeAll(async () => {
-  database = await openEmbedded()
-  await migrate(database)
-})
-beforeEach(() => database.exec('truncate changes'))
-afterAll(() => database.close())
+const database = emptied('changes')
 
 const change = (more: Partial<NewChange> = {}): NewChange => ({
   atMs: NOW - 1000.4,

@@ -4,6 +4,7 @@ import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import { handedOver } from '../../core/logons/fixtures/clocks'
 import { correlate, type Observation } from '../../core/logons'
 import type { Database } from '../db/database'
+import { LOGONS } from '../db/fixtures/emptied'
 import { engines } from '../db/fixtures/engines'
 import { migrate } from '../db/migrate'
 import { listClocks } from './clocks'
@@ -48,7 +49,7 @@ describe.each(engines)('intake on %s', (name, open) => {
     stop()
   })
   const fresh = async () => {
-    await database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks')
+    await database.exec(`truncate ${LOGONS}`)
     return new Intake(database)
   }
   const state = async () => ({

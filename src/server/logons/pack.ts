@@ -1,7 +1,7 @@
 import { inflateRawSync } from 'node:zlib'
 import type { Observation } from '../../core/logons'
 
-/** Texts that mostly stay the same from one observation of an attempt to the next. */
+/** Texts that mostly stay the same from one observation of an attempt to the next. What is kept goes by their places: others come at the end only. */
 const TEXTS = [
   'kind',
   'attempt',

@@ -1,20 +1,12 @@
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import { handedOver } from '../../core/logons/fixtures/clocks'
-import type { Database } from '../db/database'
-import { openEmbedded } from '../db/embedded'
-import { migrate } from '../db/migrate'
+import { emptied, LOGONS } from '../db/fixtures/emptied'
 import { keepChanges } from '../journal/changes'
 import { Intake } from './intake'
 
 const MINUTE_MS = 60_000
-let database: Database
-beforeAll(async () => {
-  database = await openEmbedded()
-  await migrate(database)
-})
-beforeEach(() => database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks'))
-afterAll(() => database.close())
+const database = emptied(LOGONS)
 
 const QUAY = String.raw`\\quay-fs1\profiles`
 const USUAL = { broker: 600, connect: 1000, 'sign-on': 2800, container: 1100, profile: 1200, policy: 2400, shell: 4000 }

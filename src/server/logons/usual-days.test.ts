@@ -1,22 +1,14 @@
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { logon } from '../../core/logons/fixtures/builders'
 import type { Kind } from '../../core/logons'
 import { SERIES } from '../../core/logons'
-import type { Database } from '../db/database'
-import { openEmbedded } from '../db/embedded'
-import { migrate } from '../db/migrate'
+import { emptied, LOGONS } from '../db/fixtures/emptied'
 import { Intake } from './intake'
 import { UsualDays } from './usual-days'
 
 const DAY_MS = 86_400_000
 const MONDAY = Date.UTC(2026, 10, 16)
-let database: Database
-beforeAll(async () => {
-  database = await openEmbedded()
-  await migrate(database)
-})
-beforeEach(() => database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks'))
-afterAll(() => database.close())
+const database = emptied(LOGONS)
 
 /** A small office: so many logons a day; from Thursday on, every third host has 30 s more of policy. */
 const day = (n: number, logons = 24) =>
@@ -53,7 +45,7 @@ describe('what is usual', () => {
   it('is the same day by day, in one file, and after a start in between', async () => {
     const found: string[][] = []
     for (const files of [[week], week.map((n) => [n]), [[0, 1, 2, 3], [4]]]) {
-      await database.exec('truncate attempts, joined, evidence, findings, usual_days, hours, pictures, changes, clocks')
+      await database.exec(`truncate ${LOGONS}`)
       for (const days of files)
         await new Intake(database).ingest(
           days.flatMap((n) => day(n)),

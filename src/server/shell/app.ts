@@ -138,6 +138,8 @@ function asProblem(error: FastifyError | Problem): Problem {
     }))
     return new Problem('request.invalid', where.map(({ path, sentence }) => (path === '' ? sentence : `${path}: ${sentence}`)).join('; '), where)
   }
+  if (error.code === 'FST_FILES_LIMIT' || error.code === 'FST_PARTS_LIMIT')
+    return new Problem('body.too-large', `At most ${MOST_FILES} files are taken together. Give them in several lots, or in fewer, larger files.`)
   if (error.statusCode === 413 || error.code === 'FST_REQ_FILE_TOO_LARGE') return new Problem('body.too-large')
   if (error.statusCode === 415) return new Problem('format.unknown')
   if (error.statusCode === 429) return new Problem('rate.limited')

@@ -158,14 +158,19 @@ export class Whose {
       else if (!last) later.push(one)
       else if (one.sid !== null && !isMachineSid(one.sid)) this.refuse(one)
     }
-    const apart = last ? this.#byOtherClocks(elsewhere) : null
+    const alone: Unnamed[] = []
     for (const one of elsewhere) {
       const { observation, person, computer } = one
-      const host = this.#byPerson.nearest(shortName(person ?? ''), observation.timeMs, ELSEWHERE_MS) ?? apart?.get(one)
-      // Nobody saw the person elsewhere: what the directory server says is all there is of this try, and it matters only if it says no.
+      const host = this.#byPerson.nearest(shortName(person ?? ''), observation.timeMs, ELSEWHERE_MS)
       if (host !== undefined) this.give({ ...observation, person, host, source: computer })
-      else if (!last) later.push(one)
-      else if (observation.code !== undefined) this.give({ ...observation, person, host: undefined, source: computer })
+      else (last ? alone : later).push(one)
+    }
+    const hosts = this.#byOtherClocks(alone)
+    for (const one of alone) {
+      const { observation, person, computer } = one
+      const host = hosts.get(one)
+      // Nobody saw the person elsewhere: what the directory server says is all there is of this try, and it matters only if it says no.
+      if (host !== undefined || observation.code !== undefined) this.give({ ...observation, person, host, source: computer })
     }
   }
 
@@ -173,12 +178,11 @@ export class Whose {
    * Where the clock of a machine is off by minutes, what others wrote of the logons on it is always as far away: where most of what was written of a machine's people,
    * and by nobody's clock fits, is away by about the same, it is of that machine.
    */
-  #byOtherClocks(elsewhere: readonly Unnamed[]): ReadonlyMap<Unnamed, string> {
+  #byOtherClocks(alone: readonly Unnamed[]): ReadonlyMap<Unnamed, string> {
     const byMachine = new Map<string, { one: Unnamed; awayMs: number }[]>()
-    for (const one of elsewhere) {
+    for (const one of alone) {
       const { timeMs } = one.observation
       const short = shortName(one.person ?? '')
-      if (this.#byPerson.nearest(short, timeMs, ELSEWHERE_MS) !== undefined) continue
       // Of each machine where the person was seen: when that began.
       const begun = new Map<string, number>()
       for (const seen of this.#byPerson.near(short, timeMs, OFF_MS)) begun.set(seen.name, Math.min(begun.get(seen.name) ?? Infinity, seen.timeMs))

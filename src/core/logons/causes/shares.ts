@@ -1,3 +1,4 @@
+import type { Contrast } from '../around'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { processors } from './hosts'
@@ -45,16 +46,18 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   return clues
 }
 
-/** Whether, of those on the share, those who come from the zone of this one are slow, and hardly anybody from another: in a sentence. */
-function onlyFromHere(facts: Facts, phase: string): string | null {
-  const { inside, outside } = facts.around.contrast(facts.self, 'zone', phase, ['share'])
+/** Of those on the share, those who come from the zone of this one, beside the others. */
+const byZone = (facts: Facts, phase: string): Contrast => facts.around.contrast(facts.self, 'zone', phase, ['share'])
+
+/** Whether those from here are slow, and hardly anybody from elsewhere: in a sentence. */
+function onlyFromHere(facts: Facts, { inside, outside }: Contrast): string | null {
   if (inside.n < 3 || inside.hit < 0.6 * inside.n || outside.n < 5 || outside.hit * 5 > outside.n) return null
   return `On it, ${inside.hit} of ${inside.n} others from zone ${facts.text('zone') ?? ''} were slow, but ${outside.hit} of ${outside.n} from elsewhere.`
 }
 
 /** That speaks against a trouble of the share itself. */
 function notTheShare(facts: Facts, phase: string): Clue[] {
-  const sentence = onlyFromHere(facts, phase)
+  const sentence = onlyFromHere(facts, byZone(facts, phase))
   return sentence === null ? [] : [against(3, sentence)]
 }
 
@@ -123,12 +126,13 @@ export const farShare: Cause = {
     const zoneOfShare = facts.share?.zone
     const apart = zoneOfShare !== undefined && zone !== null && zoneOfShare !== zone
     const clues: Clue[] = []
-    const { inside, outside } = facts.around.contrast(facts.self, 'zone', excess.phase, ['share'])
+    const ways = byZone(facts, excess.phase)
+    const { inside, outside } = ways
     const best = facts.located(excess.phase)[0]
     const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
     if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
     else {
-      const thisWay = onlyFromHere(facts, excess.phase)
+      const thisWay = onlyFromHere(facts, ways)
       if (thisWay) clues.push(clue(isFineOnOthers(facts, excess.phase) ? 4 : 2, thisWay))
       else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n))
         clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
