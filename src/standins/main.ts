@@ -21,6 +21,8 @@ const folder = resolve(env['STANDINS_DATA'] ?? '.data/standins')
 const days = Number(env['STANDINS_DAYS'] ?? 30)
 const wanted = (env['STANDINS_TROUBLE'] ?? '').split(',').filter((name): name is Trouble => TROUBLES.some((known) => known === name))
 
+/** The launcher says when it has been sent before. */
+const withHistory = env['STANDINS_HISTORY'] !== 'none'
 const pending: string[] = []
 const startedMs = Date.now()
 const company = larkmere(Number(env['STANDINS_PEOPLE'] ?? 2600))
@@ -55,7 +57,8 @@ const uplink: Uplink = {
 }
 
 await send('PUT', '/api/directory', company.org)
-for (const change of changesOf(planted, startedMs)) await send('POST', '/api/changes/told', change)
+// They belong to the history: a later start must not move them.
+if (withHistory) for (const change of changesOf(planted, startedMs)) await send('POST', '/api/changes/told', change)
 const fleet = new Fleet({ larkmere: company, planted, shares, uplink, timeZone, floorAMinute: Number(env['STANDINS_FLOOR'] ?? 6), now: Date.now })
 for (const trouble of wanted) fleet.set(trouble, true)
 await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PORT'] ?? 4041), host: '127.0.0.1' })
@@ -78,9 +81,9 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
     process.exit(0)
   })
 
-/** Sends days of history as evidence files, and tells when people were connected. The launcher says when they have been sent before. */
+/** Sends days of history as evidence files, and tells when people were connected. */
 async function writeHistory(range: { fromDay: number; toDay: number }, tell: (stretches: Stretch[]) => Promise<void>): Promise<void> {
-  if (env['STANDINS_HISTORY'] === 'none') return
+  if (!withHistory) return
   for (const { dayMs, observations, logons } of history(company, planted, range, startedMs, timeZone)) {
     if (observations.length === 0) continue
     const told = tell(stretchesOf(logons, startedMs))
