@@ -105,7 +105,7 @@ test('files given together: one that cannot be read loses nothing of the others,
   const file = page.getByRole('region', { name: 'The evidence file' })
   await expect(file).toContainText('broker.ndjson and 2 more')
   await expect(file.getByRole('status')).toContainText('3 records were read')
-  await expect(file.getByRole('listitem').first()).toContainText('photo.bin: ')
+  await expect(file.getByRole('listitem').first()).toContainText('photo.bin, line 1 ')
   await expect(file.getByRole('link', { name: '1 logon came of it' })).toBeVisible()
 })
 

@@ -211,7 +211,17 @@ export const UploadState = z.object({
   firstMs: z.number().nullable(),
   lastMs: z.number().nullable(),
   sentence: z.string().nullable(),
-  faults: z.array(z.object({ line: z.number().nullable(), byte: z.number().nullable(), code: z.string(), reason: z.string(), excerpt: z.string() })),
+  /** `file`: which of those that were given together. */
+  faults: z.array(
+    z.object({
+      file: z.string().optional(),
+      line: z.number().nullable(),
+      byte: z.number().nullable(),
+      code: z.string(),
+      reason: z.string(),
+      excerpt: z.string(),
+    }),
+  ),
 })
 export type UploadState = z.infer<typeof UploadState>
 

@@ -1,4 +1,5 @@
 import { workerData } from 'node:worker_threads'
+import type { UploadState } from '../../contract/logons'
 import type { Fault } from '../../core/formats'
 import type { CohortFilter, Observation, PhaseAsk, Place } from '../../core/logons'
 import { openLink } from '../db/link'
@@ -31,7 +32,7 @@ export interface UploadProgress {
   observations: number
   refused: number
   attempts: number
-  faults: Fault[]
+  faults: UploadState['faults']
   /** Events of persons whom nothing named yet; and how many persons this file named. */
   unnamed: number
   named: number
@@ -55,11 +56,12 @@ const AHEAD_MS = 24 * 3_600_000
 async function upload(path: string, id: string, nowMs: number): Promise<UploadProgress> {
   const progress: UploadProgress = { upload: id, bytesRead: 0, observations: 0, refused: 0, attempts: 0, faults: [], unnamed: 0, named: 0 }
   let pending: Observation[] = []
-  let current = ''
+  /** Which of several files. */
+  let current: string | null = null
   const refuse = (fault: Fault) => {
     progress.refused++
     if (fault.code === 'event.nobody') progress.unnamed++
-    if (progress.faults.length < KEPT_FAULTS) progress.faults.push({ ...fault, reason: current + fault.reason })
+    if (progress.faults.length < KEPT_FAULTS) progress.faults.push(current === null ? fault : { file: current, ...fault })
   }
   // The next records are read and analysed while the last ones are written.
   let [before, writing]: Promise<void>[] = [Promise.resolve(), Promise.resolve()]
@@ -96,7 +98,7 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
   const files = await filesOf(path)
   let bytesBefore = 0
   for (const file of files) {
-    current = files.length > 1 ? `${file.name}: ` : ''
+    current = files.length > 1 ? file.name : null
     try {
       await readEvidence(file.path, 'auto', sink, {
         events,
@@ -114,7 +116,7 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     }
     bytesBefore = progress.bytesRead
   }
-  current = ''
+  current = null
   events.end()
   progress.named = await keepSids(database, events.learnt, accounts)
   await take()

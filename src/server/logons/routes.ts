@@ -46,12 +46,6 @@ async function* sentFiles(request: FastifyRequest): AsyncGenerator<SentFile> {
   for await (const { file, filename } of request.files()) yield { stream: file, name: filename }
 }
 
-function plainly(error: unknown): never {
-  const { code } = error as { code?: string }
-  if (code !== 'FST_FILES_LIMIT' && code !== 'FST_PARTS_LIMIT') throw error
-  throw new Problem('body.too-large', 'More than a thousand files are not taken together. Give them in several lots, or in fewer, larger files.')
-}
-
 export function logonHandlers(context: Context, uploads: Uploads): Handlers<Names> {
   const { database, evidence, live, now, config } = context
   const windowOf = ({ fromMs, toMs }: { fromMs?: number | undefined; toMs?: number | undefined }) => {
@@ -124,7 +118,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
         faults: faults.slice(0, 100).map(({ line, reason }) => ({ line, reason })),
       }
     },
-    upload: ({ request, caller }) => uploads.take(sentFiles(request), caller.name).catch(plainly),
+    upload: ({ request, caller }) => uploads.take(sentFiles(request), caller.name),
     async uploadByToken({ request, caller }) {
       const name = request.headers['x-file-name']
       const body = request.body instanceof Readable ? request.body : Readable.from([])
@@ -165,7 +159,11 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
     async uploadRefused({ input, reply }) {
       const faults = await uploads.faults(input.params.id)
       if (!faults) throw new Problem('upload.unknown')
-      return sendCsv(reply, 'refused.csv', faults)
+      return sendCsv(
+        reply,
+        'refused.csv',
+        faults.map(({ file = '', ...fault }) => ({ file, ...fault })),
+      )
     },
   }
 }

@@ -214,8 +214,10 @@ function cameOf({ observations, refused, unnamed, faults, bytesRead }: UploadPro
     ? ` ${unnamed === 1 ? 'One of its events speaks' : `${countSay(unnamed)} of its events speak`} of somebody whom nothing names yet: the file is kept, and read again when another file or the directory does.`
     : ''
   if (observations === 0) {
+    const [first] = faults
     const why =
-      faults[0]?.reason ?? (bytesRead === 0 ? 'the file is empty' : 'nothing in it says whose logon it is of; give the logs of a machine together')
+      (first && (first.file === undefined ? first.reason : `${first.file}: ${first.reason}`)) ??
+      (bytesRead === 0 ? 'the file is empty' : 'nothing in it says whose logon it is of; give the logs of a machine together')
     return `Nothing could be read: ${why}.${waiting}`
   }
   const were = (n: number) => (n === 1 ? 'was' : 'were')

@@ -61,6 +61,9 @@ const cameOf = ({ attempts, joined }: UploadState) =>
   attempts === 0
     ? `It told more of ${plural(joined, 'logon')}`
     : `${plural(attempts, 'logon')} came of it${joined > 0 ? `, and it told more of ${plural(joined, 'other')}` : ''}`
+/** `hosts.xml, line 12` */
+const whereIn = ({ file, line }: UploadState['faults'][number]) =>
+  [...(file === undefined ? [] : [file]), ...(line === null ? [] : [`line ${line}`])].join(', ') || 'file'
 const share = (upload: UploadState) => (upload.bytes === 0 ? 100 : (100 * upload.bytesRead) / upload.bytes)
 function picked(event: Event): void {
   void take([...((event.target as HTMLInputElement).files ?? [])])
@@ -109,7 +112,7 @@ function picked(event: Event): void {
         <h2>Refused: {{ count(detail.refused) }}</h2>
         <ul>
           <li v-for="(one, index) in detail.faults.slice(0, 8)" :key="index">
-            <span class="mono">{{ one.line === null ? 'file' : `line ${one.line}` }}</span> {{ one.reason }}
+            <span class="mono">{{ whereIn(one) }}</span> {{ one.reason }}
           </li>
         </ul>
         <a :href="addressOf('uploadRefused', { params: { id: detail.id } })" download>Download all that were refused</a>

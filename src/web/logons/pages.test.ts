@@ -163,6 +163,19 @@ describe('evidence files', () => {
     expect(page.one('a', /Download all/).getAttribute('href')).toBe('/api/uploads/u1/refused.csv')
   })
 
+  it('that were given together say which of them was refused', async () => {
+    const fault = { byte: null, code: 'line.json', reason: 'not valid JSON', excerpt: '' }
+    const faults = [
+      { file: 'hosts.ndjson', line: 12, ...fault },
+      { file: 'photo.bin', line: null, ...fault },
+    ]
+    const page = await show(UploadMargin, { answers: { uploads: { uploads: [upload('u1')] }, uploadState: upload('u1', { faults }) } })
+    await page.click('button.one')
+    await page.until(() =>
+      expect(page.all('li').map((one) => one.textContent.trim())).toEqual(['hosts.ndjson, line 12 not valid JSON', 'photo.bin not valid JSON']),
+    )
+  })
+
   it('that are being read say how far, and are stopped', async () => {
     const reading = upload('u1', { state: 'reading', bytesRead: 1_000_000, firstMs: null, lastMs: null, endedMs: null })
     const page = await show(UploadMargin, { answers: { uploads: { uploads: [reading] }, uploadState: reading, uploadCancel: reading } })

@@ -166,7 +166,7 @@ nav a:hover {
   color: var(--ink);
 }
 .window select {
-  max-width: 190px;
+  max-width: 252px;
   border: 0;
   background: transparent;
   color: var(--ink);
