@@ -12,7 +12,7 @@ for (const file of [
   'bench/analyse.ts',
   'bench/events.ts',
   'bench/incidents.ts',
-  'bench/memory.ts',
+  'bench/command.ts',
   'bench/inspect.ts',
   'bench/access.ts',
   'bench/folders.ts',

@@ -15,7 +15,12 @@ await build({
     'disk-worker': 'src/server/containers/disk-worker.ts',
   },
 })
-await build({ ...COMMON, outfile: 'dist/cli/main.js', entryPoints: ['src/cli/main.ts'], banner: { js: '#!/usr/bin/env node' } })
+await build({
+  ...COMMON,
+  outdir: 'dist/cli',
+  entryPoints: { main: 'src/cli/main.ts', 'explain-worker': 'src/cli/explain-worker.ts' },
+  banner: { js: '#!/usr/bin/env node' },
+})
 await build({ ...COMMON, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
 cpSync('src/server/db/migrations', 'dist/server/migrations', { recursive: true })
 // A new database folder takes many seconds to make, and its tables some more; copying one without rows takes a moment. The archive of it is for tests, which keep theirs in memory.

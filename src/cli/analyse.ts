@@ -2,22 +2,23 @@ import { once } from 'node:events'
 import { readdir, readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
-import Papa from 'papaparse'
 import { OrgFile } from '../contract/org'
 import { EventLog, type Fault } from '../core/formats'
 import { readAccount } from '../core/people'
-import { clockSays, explain, findIncidents, Ledger, seenOf, type Explained, type Observation } from '../core/logons'
+import { clockSays, explain, type Observation } from '../core/logons'
+import { textOf } from './analyse-text'
 import { attemptsOf, keepStandardInput } from './attempts'
-import { EVIDENCE_FORMATS, readEvidence, type EvidenceFormat } from '../server/logons/evidence-file'
+import { EVIDENCE_FORMATS, readEvidence } from '../server/logons/evidence-file'
 import { readEventMapFile } from './event-map'
+import { ExplainedApart } from './explain-apart'
 import { UsageError } from './usage'
 
 /** `ikebana analyse`: evidence in, one record per attempt (or per incident) out. See docs/formats/command-line.md. */
 export async function analyseCommand(args: string[]): Promise<void> {
   const { positionals, values } = options(args)
   if (positionals.length === 0) throw new UsageError('no file given; try: ikebana analyse FILE…')
-  const out = oneOf('out', values.out ?? 'json', ['json', 'csv', 'table'])
-  const format = oneOf('format', values.format ?? 'auto', [...EVIDENCE_FORMATS]) as EvidenceFormat
+  const asked = { out: oneOf('out', values.out ?? 'json', ['json', 'csv', 'table']), incidents: values.incidents ?? false }
+  const format = oneOf('format', values.format ?? 'auto', EVIDENCE_FORMATS)
   const org = values.context === undefined ? undefined : await readOrg(values.context)
 
   const rules = values.map === undefined ? [] : (await Promise.all(values.map.map(readEventMapFile))).flat()
@@ -27,6 +28,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
   const named = (await Promise.all(positionals.map(filesIn))).flat()
   const files = named.map((file) => (file === '-' && input ? input.path : file))
   const faults = new Faults(new Map(files.map((file, i) => [file, named[i] ?? file])))
+  const apart = new ExplainedApart(asked, org)
   try {
     const gathered = await attemptsOf(async (observation) => {
       const again = faults.readBefore
@@ -49,13 +51,25 @@ export async function analyseCommand(args: string[]): Promise<void> {
       current = ''
       events.end()
       if (!again) faults.end()
-    })
-    const explained = explain(gathered.attempts, org, (clocks) => {
-      for (const offset of clocks.values()) process.stderr.write(`${clockSays(offset)}: what it timed was put right\n`)
-    })
-    await write(values.incidents ? incidentRecords(explained, org) : records(explained), out, faults)
+    }, apart)
+    faults.nothingRead()
+    if (gathered.followed) {
+      const { pieces, clocks } = await apart.told()
+      clocks.forEach(sayOfClock)
+      await put(pieces)
+    } else
+      await put(
+        textOf(
+          explain(gathered.attempts, org, (clocks) => {
+            for (const offset of clocks.values()) sayOfClock(clockSays(offset))
+          }),
+          asked,
+          org,
+        ),
+      )
     gathered.dispose()
   } finally {
+    apart.stop()
     input?.dispose()
   }
 }
@@ -108,13 +122,6 @@ class Faults {
 }
 const MOST_SAID = 20
 
-function* records(explained: Iterable<Explained>): Generator<Row> {
-  for (const one of explained) yield attemptRecord(one)
-}
-
-type Row = Record<string, unknown>
-const cellText = (value: unknown): string => (typeof value === 'string' || typeof value === 'number' ? String(value) : '')
-
 function options(args: string[]) {
   try {
     return parseArgs({
@@ -133,9 +140,10 @@ function options(args: string[]) {
   }
 }
 
-function oneOf(name: string, value: string, allowed: string[]): string {
-  if (!allowed.includes(value)) throw new UsageError(`--${name} is ${value}; expected ${allowed.join(', ')}`)
-  return value
+function oneOf<T extends string>(name: string, value: string, allowed: readonly T[]): T {
+  const found = allowed.find((one) => one === value)
+  if (found === undefined) throw new UsageError(`--${name} is ${value}; expected ${allowed.join(', ')}`)
+  return found
 }
 
 async function readOrg(path: string): Promise<OrgFile> {
@@ -151,110 +159,8 @@ async function readOrg(path: string): Promise<OrgFile> {
   throw new UsageError(`${path}: ${issue?.path.join('.') ?? ''} ${issue?.message ?? 'not as expected'}`)
 }
 
-function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, others } }: Explained): Row {
-  return {
-    attempt: attempt.id,
-    person: attempt.account,
-    host: attempt.host,
-    pool: attempt.pool,
-    startedAt: new Date(attempt.startedAtMs).toISOString(),
-    totalMs: attempt.totalMs,
-    outcome,
-    blame: blame.shares,
-    excess: excess.map(({ phase, ms, usualMs }) => ({ phase, ms, usualMs })),
-    cause: cause && { id: cause.id, confidence: cause.confidence, sentence: cause.sentence, evidence: cause.evidence },
-    others: others.map(({ id, confidence }) => ({ id, confidence })),
-  }
-}
+const sayOfClock = (said: string) => process.stderr.write(`${said}: what it timed was put right\n`)
 
-function incidentRecords(explained: Iterable<Explained>, org: OrgFile | undefined): Row[] {
-  const ledger = new Ledger()
-  for (const one of explained) ledger.add(seenOf(one))
-  return findIncidents(ledger, org).incidents.map((one) => ({
-    id: one.id,
-    cause: one.cause,
-    scope: one.scope,
-    from: new Date(one.fromMs).toISOString(),
-    to: new Date(one.toMs).toISOString(),
-    attempts: one.attempts,
-    people: one.people,
-    lostMinutes: Math.round(one.lostMs / 6000) / 10,
-    change: one.change && {
-      id: one.change.id,
-      at: new Date(one.change.atMs).toISOString(),
-      kind: one.change.kind,
-      sentence: one.change.sentence,
-      reasons: one.suspects[0]?.reasons.map(({ for: speaksFor, sentence }) => ({ for: speaksFor, sentence })) ?? [],
-    },
-  }))
-}
-
-/** So many records decide how wide the columns of a table are. */
-const WIDTHS_FROM = 1000
-
-async function write(rows: Iterable<Row>, out: string, faults: Faults): Promise<void> {
-  let waiting = ''
-  const line: (row: Row | null) => string = out === 'json' ? (row) => JSON.stringify(row) + '\n' : out === 'csv' ? csvLines() : tableLines()
-  for (const row of rows) {
-    waiting += line(row)
-    if (waiting.length > 1 << 16) {
-      await put(waiting)
-      waiting = ''
-    }
-  }
-  faults.nothingRead()
-  await put(waiting + (out === 'table' ? line(null) : ''))
-}
-
-async function put(text: string): Promise<void> {
-  if (text !== '' && !process.stdout.write(text)) await once(process.stdout, 'drain')
-}
-
-function csvLines(): (row: Row | null) => string {
-  let header = true
-  return (row) => {
-    const text = Papa.unparse([flatten(row ?? {})], { newline: '\r\n', header }) + '\r\n'
-    header = false
-    return text
-  }
-}
-
-/** The first records wait until the widths of the columns are known; null ends the table. */
-function tableLines(): (row: Row | null) => string {
-  let waiting: Row[] | null = []
-  let columns: string[] = []
-  let widths: number[] = []
-  const line = (cells: unknown[]) =>
-    cells
-      .map((cell, i) =>
-        cellText(cell)
-          .slice(0, 48)
-          .padEnd(widths[i] ?? 0),
-      )
-      .join('  ')
-      .trimEnd() + '\n'
-  const cells = (row: Row) => line(columns.map((column) => row[column]))
-  return (row) => {
-    if (row !== null && waiting === null) return cells(flatten(row))
-    if (row !== null && (waiting?.push(flatten(row)) ?? 0) < WIDTHS_FROM) return ''
-    const first = waiting ?? []
-    waiting = null
-    if (first.length === 0) return ''
-    columns = Object.keys(first[0] ?? {})
-    widths = columns.map((column) => Math.min(48, Math.max(column.length, ...first.map((one) => cellText(one[column]).length))))
-    return line(columns) + first.map(cells).join('')
-  }
-}
-
-/** Lists become one cell: `phase ms; phase ms`. */
-function flatten(record: Row): Row {
-  const row: Row = {}
-  for (const [name, value] of Object.entries(record)) {
-    if (name === 'cause' && value && typeof value === 'object' && 'id' in value) {
-      const cause = value as unknown as { id: string; confidence: number; sentence: string }
-      Object.assign(row, { cause: cause.id, confidence: cause.confidence, sentence: cause.sentence })
-    } else if (name === 'cause' && value === null) Object.assign(row, { cause: '', confidence: '', sentence: '' })
-    else row[name] = Array.isArray(value) ? value.map((entry: object) => Object.values(entry).join(' ')).join('; ') : value
-  }
-  return row
+async function put(pieces: Iterable<string> | AsyncIterable<Uint8Array>): Promise<void> {
+  for await (const piece of pieces) if (piece.length > 0 && !process.stdout.write(piece)) await once(process.stdout, 'drain')
 }

@@ -5,6 +5,8 @@ import { describe, expect, it } from 'vitest'
 import { correlate, endOf, Gatherer, type Attempt, type Observation } from '../core/logons'
 import { logon, START_MS } from '../core/logons/fixtures/builders'
 import { attemptsOf } from './attempts'
+import { readGivens } from './given-file'
+import type { Follower } from './sorted'
 
 const HOUR = 3_600_000
 const evidence = [
@@ -23,19 +25,42 @@ const evidence = [
 const newest = Math.max(...evidence.map(endOf))
 const expected = correlate(evidence, newest).map(({ attempt }) => attempt)
 
-async function inLittleMemory(observations: readonly Observation[], waiting: number): Promise<{ attempts: Attempt[]; reads: number }> {
+async function inLittleMemory(
+  observations: readonly Observation[],
+  waiting: number,
+): Promise<{ attempts: Attempt[]; reads: number; followed: boolean }> {
   let reads = 0
-  const { attempts, dispose } = await attemptsOf(
+  const follower = new Following()
+  const { attempts, followed, dispose } = await attemptsOf(
     (take) => {
       reads++
       observations.forEach(take)
       return Promise.resolve()
     },
+    follower,
     { inMemory: 2, waiting },
   )
   const list = [...attempts]
+  // Whoever follows has all of them, or was told that it has not.
+  expect(followed).toBe(follower.path !== '' && !follower.stopped)
+  if (followed) expect([...readGivens(follower.path, (frame) => frame < follower.frames)].map(({ attempt }) => attempt)).toEqual(list)
   dispose()
-  return { attempts: list, reads }
+  return { attempts: list, reads, followed }
+}
+
+class Following implements Follower {
+  path = ''
+  frames = 0
+  stopped = false
+  begin(path: string) {
+    this.path = path
+  }
+  grown() {
+    this.frames++
+  }
+  stop() {
+    this.stopped = true
+  }
 }
 
 describe('attempts of evidence larger than memory', () => {
@@ -61,7 +86,7 @@ describe('attempts of evidence larger than memory', () => {
     )
     const whole = correlate(some, Math.max(...some.map(endOf))).map(({ attempt }) => attempt)
     expect(whole.map(({ person, totalMs }) => [person, totalMs])).toEqual([0, 1, 2, 0, 1, 2].map((i) => [`p${i}`, 13_100]))
-    for (const waiting of [8, 30, 400]) expect(await inLittleMemory(some, waiting)).toEqual({ attempts: whole, reads: 1 })
+    for (const waiting of [8, 30, 400]) expect(await inLittleMemory(some, waiting)).toMatchObject({ attempts: whole, reads: 1 })
     // In any order, also where names come after what has none was given out.
     await fc.assert(
       fc.asyncProperty(fc.shuffledSubarray(some, { minLength: some.length }), fc.integer({ min: 4, max: 40 }), async (shuffled, waiting) => {
@@ -74,9 +99,9 @@ describe('attempts of evidence larger than memory', () => {
 
   it('need one reading where the evidence is in order, and two where it is not', async () => {
     const ordered = [...evidence].sort((a, b) => a.timeMs - b.timeMs)
-    expect(await inLittleMemory(ordered, 60)).toEqual({ attempts: expected, reads: 1 })
+    expect(await inLittleMemory(ordered, 60)).toEqual({ attempts: expected, reads: 1, followed: true })
     const byKind = [...evidence].sort((a, b) => (a.kind < b.kind ? -1 : 1))
-    expect(await inLittleMemory(byKind, 8)).toEqual({ attempts: expected, reads: 2 })
+    expect(await inLittleMemory(byKind, 8)).toEqual({ attempts: expected, reads: 2, followed: false })
   })
 
   it('are given out while it is read also of people who log on again and again', async () => {

@@ -3,36 +3,43 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { Gatherer, MOST_WAITING, personHash, sessionHash, Sessions, threadHash, type Attempt, type Given, type Observation } from '../core/logons'
+import { Sorted, type Follower } from './sorted'
 
-/** So many attempts stay in memory (about 80 MB); beyond, sorted runs of them go to a temporary folder. */
+/** So many attempts stay in memory (about 80 MB); beyond, they go to a temporary folder. */
 const MOST_IN_MEMORY = 12_000
 /** Late observations are read again in so many parts, one after another. */
 const PARTS = 64
 
 type Read = (observation: (observation: Observation) => void) => Promise<void>
 
+export interface Gathered {
+  readonly attempts: Iterable<Attempt>
+  /** Whether whoever follows has all of them already. */
+  readonly followed: boolean
+  readonly dispose: () => void
+}
+
 /**
  * The attempts of evidence of any size, by start, in bounded memory.
  * @param read reads all the evidence from its beginning; called a second time where observations of an attempt lie far apart in it
+ * @param follower is told of them while more are read, where there are many and they come in order; stopped where it turns out that they do not
  * @param most attempts in memory, and observations waiting, at most; for tests
  */
-export async function attemptsOf(
-  read: Read,
-  most = { inMemory: MOST_IN_MEMORY, waiting: MOST_WAITING },
-): Promise<{ readonly attempts: Iterable<Attempt>; readonly dispose: () => void }> {
+export async function attemptsOf(read: Read, follower?: Follower, most = { inMemory: MOST_IN_MEMORY, waiting: MOST_WAITING }): Promise<Gathered> {
   const { path: folder, dispose } = temporaryFolder()
   try {
-    const kept = new Sorted(folder, most.inMemory)
+    const kept = new Sorted(folder, most.inMemory, follower)
     const gatherer = new Gatherer((given) => {
       kept.add(given)
     }, most.waiting)
     await read((observation) => {
       gatherer.add(observation)
+      if (kept.isFull) kept.settle(gatherer.late.size > 0 ? -Infinity : gatherer.waitingFromMs())
     })
     gatherer.end()
     const { late, newestMs, unnamed, anyNameless } = gatherer
     // Of an attempt that holds what came without its id, all that is its person's is read again.
-    if (late.size > 0) for (const { thread, person, mixed } of kept.whose()) if (mixed && late.has(thread)) late.add(person)
+    if (late.size > 0) for (const { thread, person, mixed } of kept.all()) if (mixed && late.has(thread)) late.add(person)
     const sessions = anyNameless ? sessionsOf(kept, late, unnamed) : null
     const named: Read = sessions
       ? (take) =>
@@ -40,8 +47,9 @@ export async function attemptsOf(
             take(sessions.name(one))
           })
       : read
+    const followed = kept.end(late.size === 0)
     if (late.size > 0) await readAgain(named, late, newestMs, folder, kept)
-    return { attempts: attemptsIn(kept.inOrder(), late), dispose }
+    return { attempts: attemptsIn(kept.inOrder(), late), followed, dispose }
   } catch (error) {
     dispose()
     throw error
@@ -81,7 +89,7 @@ function* attemptsIn(all: Iterable<Given>, late: ReadonlySet<number>): Generator
 /** All observations of the late threads, sorted into parts on disk, and each part put together for itself. What may meet is in one part. */
 async function readAgain(read: Read, late: ReadonlySet<number>, newestMs: number, folder: string, kept: Sorted): Promise<void> {
   const people = new Map<number, number>()
-  for (const { thread, person } of kept.whose()) if (thread !== person && late.has(person)) people.set(thread, person)
+  for (const { thread, person } of kept.all()) if (thread !== person && late.has(person)) people.set(thread, person)
   const parts = Array.from({ length: PARTS }, (_, i) => new Lines(join(folder, `part-${i}`)))
   await read((observation) => {
     const thread = threadHash(observation)
@@ -97,144 +105,16 @@ async function readAgain(read: Read, late: ReadonlySet<number>, newestMs: number
       Infinity,
       newestMs,
     )
-    for (const line of part.read()) whole.add(JSON.parse(line) as Observation)
+    for (const line of part.read()) {
+      whole.add(JSON.parse(line) as Observation)
+      if (kept.isFull) kept.settle(-Infinity)
+    }
     whole.end()
   }
 }
 
 /** The hash of no thread. */
 const READ_AGAIN = -2
-
-/** Attempts sorted by start: in memory while they are few, else in runs on disk that are merged. */
-class Sorted {
-  #kept: Given[] = []
-  /** Thread, person, and whether it is mixed, of all: asked for without reading the runs. */
-  readonly #whose: number[] = []
-  readonly #runs: Lines[] = []
-
-  constructor(
-    private readonly folder: string,
-    private readonly most: number,
-  ) {}
-
-  add(kept: Given): void {
-    this.#whose.push(kept.thread, kept.person, Number(kept.mixed))
-    if (this.#kept.push(kept) < this.most) return
-    const run = new Lines(join(this.folder, `run-${this.#runs.length}`))
-    for (const one of this.#sorted()) run.write(JSON.stringify(packed(one)))
-    this.#runs.push(run)
-    this.#kept = []
-  }
-
-  *whose(): Generator<Pick<Given, 'thread' | 'person' | 'mixed'>> {
-    const whose = this.#whose
-    for (let at = 0; at < whose.length; at += 3) yield { thread: whose[at] ?? -1, person: whose[at + 1] ?? -1, mixed: whose[at + 2] === 1 }
-  }
-
-  /** All so far, in no order. */
-  *all(): Generator<Given> {
-    yield* this.#kept
-    for (const run of this.#runs) yield* parsed(run)
-  }
-
-  *inOrder(): Generator<Given> {
-    const sources: Iterator<Given>[] = [this.#sorted()[Symbol.iterator](), ...this.#runs.map((run) => parsed(run))]
-    const heads = sources.map((source) => source.next())
-    for (;;) {
-      let first = -1
-      for (let i = 0; i < heads.length; i++) {
-        const head = heads[i]
-        const best = heads[first]
-        if (head && !head.done && (!best || best.done || byStart(head.value, best.value) < 0)) first = i
-      }
-      const head = heads[first]
-      const source = sources[first]
-      if (!head || head.done || !source) return
-      yield head.value
-      heads[first] = source.next()
-    }
-  }
-
-  #sorted(): Given[] {
-    return this.#kept.sort(byStart)
-  }
-}
-
-const byStart = (a: Given, b: Given) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1)
-
-function* parsed(run: Lines): Generator<Given> {
-  for (const line of run.read()) yield unpacked(JSON.parse(line) as Packed)
-}
-
-/** An attempt without the names of its fields, for the temporary folder. */
-type Packed = ReturnType<typeof packed>
-
-function packed({ thread, person, mixed, attempt: a }: Given) {
-  return [
-    thread,
-    person,
-    mixed,
-    a.id,
-    a.person,
-    a.account,
-    a.host,
-    a.pool,
-    a.session,
-    a.startedAtMs,
-    a.totalMs,
-    a.outcome,
-    a.attrs,
-    a.oddities,
-    a.observations,
-    a.phases.map((p) => [p.phase, p.startMs, p.endMs, p.ended, p.code, p.host] as const),
-    a.parts.map((p) => [p.phase, p.startMs, p.endMs, p.ended, p.code, p.host, p.part] as const),
-    a.marks.map((m) => [m.atMs, m.code, m.phase, m.text, m.host] as const),
-  ] as const
-}
-
-function unpacked([
-  thread,
-  theirs,
-  mixed,
-  id,
-  person,
-  account,
-  host,
-  pool,
-  session,
-  startedAtMs,
-  totalMs,
-  outcome,
-  attrs,
-  oddities,
-  observations,
-  phases,
-  parts,
-  marks,
-]: Packed): Given {
-  return {
-    thread,
-    person: theirs,
-    mixed,
-    attempt: {
-      id,
-      person,
-      account,
-      host,
-      pool,
-      session,
-      startedAtMs,
-      totalMs,
-      outcome,
-      attrs,
-      oddities,
-      observations,
-      phases: phases.map(([phase, startMs, endMs, ended, code, at]) => ({ phase, startMs, endMs, ended, code, host: at })),
-      parts: parts.map(([phase, startMs, endMs, ended, code, at, part]) => ({ phase, startMs, endMs, ended, code, host: at, part })),
-      marks: marks.map(([atMs, code, phase, text, at]) => ({ atMs, code, phase, text, host: at })),
-    },
-  }
-}
 
 /** A temporary file of lines: written first, then read, both through one small buffer. */
 class Lines {

@@ -9,6 +9,7 @@ import Papa from 'papaparse'
 import { afterAll, describe, expect, it } from 'vitest'
 import { newVhdx } from '../core/containers'
 import { document, logonEvents, PROVIDERS, utf16 } from '../core/formats/eventlog/fixtures/events'
+import type { Observation } from '../core/logons'
 import { logon, START_MS } from '../core/logons/fixtures/builders'
 import { otlpOf } from '../standins/fleet/otlp'
 
@@ -230,6 +231,32 @@ describe('evidence with nothing to tell', () => {
     expect(run('analyse', file('empty.ndjson', ''))).toMatchObject({ status: 0, stdout: '', stderr: 'there are no records in it\n' })
     const ordinary = run('analyse', file('ordinary.ndjson', `${ndjson(plain)}{broken\n`), '--incidents')
     expect([ordinary.status, ordinary.stdout]).toEqual([0, ''])
+  })
+})
+
+describe('evidence of very many logons', () => {
+  it('gives the same in order, where it is explained while more is read, as out of order', () => {
+    const lines = (from: number, to: number) =>
+      ndjson(
+        Array.from({ length: to - from }, (_, i): Observation[] => {
+          const n = from + i
+          const timeMs = START_MS + n * 1000
+          const ms = n % 7 === 3 ? 60_000 : 9000 + 13 * (n % 90)
+          const seen = { attempt: `m${n}`, person: `p${n % 900}`, host: `H-${n % 7}`, pool: 'desk' }
+          return [
+            { ...seen, kind: 'begin', timeMs },
+            { ...seen, kind: 'phase', timeMs, phase: 'container', durationMs: ms },
+            { ...seen, kind: 'phase', timeMs: timeMs + ms, phase: 'shell', durationMs: 500 },
+            { ...seen, kind: 'end', timeMs: timeMs + ms + 500, outcome: 'ready' },
+          ]
+        })
+          .flat()
+          .sort((a, b) => a.timeMs - b.timeMs),
+      )
+    const [early, late] = [file('early.ndjson', lines(0, 16_000)), file('late.ndjson', lines(16_000, 32_000))]
+    const [apart, here] = [run('analyse', early, late), run('analyse', late, early)]
+    expect([apart.status, here.status, apart.records.length]).toEqual([0, 0, 32_000])
+    expect(apart.stdout === here.stdout).toBe(true)
   })
 })
 

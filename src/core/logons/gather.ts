@@ -74,6 +74,14 @@ export class Gatherer {
     return this.#anyNameless
   }
 
+  /** The earliest moment that anything is of which is still waiting: mostly, what is given out later began no earlier. */
+  waitingFromMs(): number {
+    let first = Infinity
+    for (const one of this.#waiting) first = Math.min(first, one.timeMs)
+    for (const { observations } of this.#threads.values()) for (const one of observations) first = Math.min(first, one.timeMs)
+    return first
+  }
+
   /** Gives out what is still waiting. */
   end(): void {
     this.#sort()

@@ -6,8 +6,13 @@ import { join } from 'node:path'
 import { larkmere } from '../src/standins/directory/larkmere'
 import { history } from '../src/standins/fleet/history'
 import { plant } from '../src/standins/fleet/troubles'
+import { middle } from './turns'
 
-/** The largest memory of `ikebana analyse` on a small and on a large file; the peer is the small one. */
+/**
+ * `ikebana analyse`, from its start to its last record, on a small and a large file. Its memory: the peer is that on the small one. Its time: the peer is a program that
+ * reads the same file and parses its lines, in turns.
+ */
+const ROUNDS = 3
 const DAY_MS = 86_400_000
 const now = Date.UTC(2026, 10, 23, 13)
 const company = larkmere()
@@ -40,26 +45,27 @@ async function write(path: string, megabytes: number): Promise<number> {
   return bytes
 }
 
-async function peak(path: string): Promise<{ mb: number; seconds: number }> {
+/** One program on one file, what it says going nowhere: how long it took, and its largest memory. */
+async function measured(args: readonly string[]): Promise<{ mb: number; ms: number }> {
   const begun = performance.now()
-  const child = spawn(process.execPath, ['dist/cli/main.js', 'analyse', path], { stdio: ['ignore', 'ignore', 'inherit'] })
+  const child = spawn(process.execPath, args, { stdio: ['ignore', 'ignore', 'inherit'] })
   let mb = 0
   const timer = setInterval(() => {
-    const found = /VmHWM:\s+(\d+) kB/.exec(
-      (() => {
-        try {
-          return readFileSync(`/proc/${child.pid}/status`, 'utf8')
-        } catch {
-          return ''
-        }
-      })(),
-    )
-    if (found) mb = Math.max(mb, Number(found[1]) / 1000)
+    mb = Math.max(mb, memoryOf(child.pid))
   }, 100)
   const [code] = (await once(child, 'exit')) as [number]
   clearInterval(timer)
-  if (code !== 0) throw new Error(`analyse ended with ${code}`)
-  return { mb, seconds: (performance.now() - begun) / 1000 }
+  if (code !== 0) throw new Error(`${args.join(' ')} ended with ${code}`)
+  return { mb, ms: performance.now() - begun }
+}
+
+/** The most that a process has had so far, in megabytes; 0 once it is gone. */
+function memoryOf(pid: number | undefined): number {
+  try {
+    return Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0) / 1000
+  } catch {
+    return 0
+  }
 }
 
 try {
@@ -71,14 +77,21 @@ try {
   for (const size of sizes) {
     const path = join(folder, `${size}.ndjson`)
     const bytes = await write(path, size)
-    const { mb, seconds } = await peak(path)
+    const rounds: { mb: number; ms: number; peerMs: number }[] = []
+    for (let i = 0; i < ROUNDS; i++) {
+      const { ms: peerMs } = await measured(['bench/peers/parse-lines.mjs', path])
+      rounds.push({ ...(await measured(['dist/cli/main.js', 'analyse', path])), peerMs })
+    }
+    const mb = Math.max(...rounds.map((round) => round.mb))
+    const seconds = middle(rounds.map(({ ms }) => ms / 1000))
+    const ratio = middle(rounds.map(({ ms, peerMs }) => peerMs / ms))
     first ||= mb
     rows.push(
-      `  ${(bytes / 1e6).toFixed(0).padStart(5)} MB of evidence  ${mb.toFixed(0).padStart(4)} MB at most  = ${(mb / first).toFixed(2)} of the small one  (${seconds.toFixed(0)} s)`,
+      `  ${(bytes / 1e6).toFixed(0).padStart(5)} MB of evidence  ${mb.toFixed(0).padStart(4)} MB at most  = ${(mb / first).toFixed(2)} of the small one; ${seconds.toFixed(1).padStart(5)} s  = ${ratio.toFixed(2)} of the peer's speed`,
     )
     rmSync(path)
   }
-  console.log(`Memory of ikebana analyse\n${rows.join('\n')}\n`)
+  console.log(`ikebana analyse, middle of ${ROUNDS} rounds; peer: reading the file and JSON.parse of its lines\n${rows.join('\n')}\n`)
 } finally {
   rmSync(folder, { recursive: true, force: true })
 }

@@ -1,0 +1,29 @@
+import { closeSync, openSync, writeSync } from 'node:fs'
+import { parentPort, workerData } from 'node:worker_threads'
+import { clockSays, explain, type Attempt } from '../core/logons'
+import { textOf } from './analyse-text'
+import type { Apart } from './explain-apart'
+import { readGivens } from './given-file'
+
+/** Explains attempts while more are still read, and writes what is said of them to a file. See explain-apart.ts. */
+const { path, into, frames, asked, org } = workerData as Apart
+const clocks: string[] = []
+const file = openSync(into, 'w')
+for (const text of textOf(
+  explain(attempts(), org, (found) => {
+    for (const offset of found.values()) clocks.push(clockSays(offset))
+  }),
+  asked,
+  org,
+))
+  writeSync(file, text)
+closeSync(file)
+parentPort?.postMessage(clocks)
+
+function* attempts(): Generator<Attempt> {
+  const isThere = (frame: number) => {
+    for (let there = Atomics.load(frames, 0); there <= frame; there = Atomics.load(frames, 0)) Atomics.wait(frames, 0, there)
+    return true
+  }
+  for (const { attempt } of readGivens(path, isThere)) yield attempt
+}
