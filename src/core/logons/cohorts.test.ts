@@ -21,13 +21,14 @@ const one: fc.Arbitrary<One> = fc
     host: text('TH-1', 'th-1', 'TH-2', ''),
     pool: text('halls', 'bridge'),
     transport: text('direct', 'relay', ''),
+    factor: text('none', 'push', 'key', ''),
   })
-  .map(({ id, host, pool, transport, ...more }) => ({
+  .map(({ id, host, pool, transport, factor, ...more }) => ({
     ...more,
     id: `a${id}`,
     failed: more.outcome === 'failed',
     open: more.outcome === 'open',
-    places: { host, pool, transport },
+    places: { host, pool, transport, factor },
   }))
 const filter: fc.Arbitrary<CohortFilter> = fc
   .record({
@@ -35,14 +36,15 @@ const filter: fc.Arbitrary<CohortFilter> = fc
     length: fc.integer({ min: 0, max: 1000 }),
     pools: fc.option(fc.subarray(['halls', 'bridge', 'none'])),
     host: fc.option(text('TH-1', 'TH-2', '', 'none')),
+    factor: fc.option(text('any', 'push', 'none')),
     person: fc.option(text('JONAS', 'mara', 'nobody')),
     first: fc.option(fc.boolean()),
     cause: fc.option(text('share-slow', 'never')),
   })
-  .map(({ fromMs, length, pools, host, person, first, cause }) => ({
+  .map(({ fromMs, length, pools, host, factor, person, first, cause }) => ({
     fromMs,
     toMs: fromMs + length,
-    places: { ...(pools ? { pool: pools } : {}), ...(host === null ? {} : { host: [host] }) },
+    places: { ...(pools ? { pool: pools } : {}), ...(host === null ? {} : { host: [host] }), ...(factor === null ? {} : { factor: [factor] }) },
     ...(person === null ? {} : { person }),
     ...(first === null ? {} : { first }),
     ...(cause === null ? {} : { cause }),
@@ -57,6 +59,7 @@ const plainly = (list: readonly One[], { fromMs, toMs, places, person, first, ca
       each.atMs >= fromMs &&
       each.atMs < toMs &&
       (!places?.pool || places.pool.includes(each.places.pool ?? '')) &&
+      (!places?.factor || (places.factor[0] === 'any' ? ['push', 'key'] : places.factor).includes(each.places.factor ?? '')) &&
       (!places?.host || places.host.some((host) => alike(each.places.host, host))) &&
       (person === undefined || alike(each.person, person)) &&
       (first === undefined || each.first === first) &&

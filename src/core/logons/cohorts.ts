@@ -1,6 +1,7 @@
 import type { Ledger, PlaceDimension } from './ledger'
 import { PLACE_DIMENSIONS } from './ledger'
 import type { TimesOfRows } from './times'
+import { ANY_FACTOR, NO_FACTOR } from './places'
 import { SERIES } from './usual'
 
 /** Which attempts of a window are meant; what is left out does not matter. */
@@ -39,7 +40,8 @@ const ALIKE: readonly string[] = ['host', 'holderHost']
 export function rowsOf(ledger: Ledger, { fromMs, toMs, places = {}, person, first, cause }: CohortFilter): Int32Array {
   const wanted = Object.entries(places).map(([dimension, values]) => {
     const d = PLACE_DIMENSIONS.indexOf(dimension as PlaceDimension)
-    return { d, numbers: numbersOf(values, ALIKE.includes(dimension), ledger.placesIn(d), (n) => ledger.placeName(d, n)) }
+    const wanted = dimension === 'factor' && values.includes(ANY_FACTOR) ? [...values, ...factorsIn(ledger)] : values
+    return { d, numbers: numbersOf(wanted, ALIKE.includes(dimension), ledger.placesIn(d), (n) => ledger.placeName(d, n)) }
   })
   const people = person === undefined ? null : numbersOf([person], true, ledger.people, (n) => ledger.personName(n))
   const result: number[] = []
@@ -53,6 +55,10 @@ export function rowsOf(ledger: Ledger, { fromMs, toMs, places = {}, person, firs
   }
   return Int32Array.from(result)
 }
+
+const FACTOR = PLACE_DIMENSIONS.indexOf('factor')
+const factorsIn = (ledger: Ledger): string[] =>
+  Array.from({ length: ledger.placesIn(FACTOR) }, (_, n) => ledger.placeName(FACTOR, n)).filter((name) => name !== '' && name !== NO_FACTOR)
 
 function numbersOf(values: readonly string[], alike: boolean, count: number, nameOf: (n: number) => string): Set<number> {
   const plain = (text: string) => (alike ? text.toLowerCase() : text)

@@ -5,6 +5,7 @@ import { CAUSE_BY_ID } from './causes'
 import type { Incident, Place } from './incidents'
 import { burstOf, FEWEST, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
 import { PLACE_DIMENSIONS, type Ledger } from './ledger'
+import { ANY_FACTOR, NO_FACTOR } from './places'
 import { suspect, SUSPECTED, type Suspect } from './suspects'
 
 /** So many incidents are looked for behind one cause. */
@@ -35,6 +36,8 @@ const ANYWHERE = [
   'group',
   'person',
 ]
+/** The number of ANY_FACTOR, which is no single place. */
+const ANY = -2
 /** What may narrow a place further. */
 const NARROWING = ['pool', 'zone', 'site', 'image', 'network', 'clientVersion', 'share', 'host', 'group']
 
@@ -63,13 +66,15 @@ export class Search {
   readonly #groupNames: string[] = []
   readonly #groupNumbers = new Map<string, number>()
   #fine: Int32Array | null = null
-  readonly #fineCounts = new Map<string, ReadonlyMap<number, number>>()
+  readonly #fineCounts = new Map<string, Map<number, number>>()
+  readonly #noFactor: number
 
   constructor(
     private readonly ledger: Ledger,
     private readonly org: Org,
     private readonly rows: Int32Array,
   ) {
+    this.#noFactor = ledger.placeNumber(DIMENSION_INDEX.get('factor') ?? -1, NO_FACTOR)
     const find = finderOf(org)
     const resolve = groupResolver(org.groups)
     for (let person = 1; person < ledger.people && org.people.length > 0; person++) {
@@ -207,8 +212,9 @@ export class Search {
       const counts = this.#count(dimension, hits)
       if (![...counts].some(([number, n]) => number > 0 && n >= FEWEST)) return
       const healthy = this.#countFine(dimension, among, fine)
+      if (dimension === 'factor') this.#addAny(counts, healthy)
       for (const [number, hit] of counts) {
-        if (number <= 0 || hit < FEWEST) continue
+        if ((number <= 0 && number !== ANY) || hit < FEWEST) continue
         const n = hit + (healthy.get(number) ?? 0)
         add([{ dimension, number }], { inside: { hit, n }, outside: { hit: total.hit - hit, n: total.n - n } }, rank)
       }
@@ -242,7 +248,18 @@ export class Search {
     return (this.#fine ??= among.filter((row) => this.ledger.cause(row) === 0))
   }
 
-  #countFine(dimension: string, among: Int32Array, fine: Int32Array): ReadonlyMap<number, number> {
+  /** Where several factors have it: all of them together. */
+  #addAny(hits: Map<number, number>, healthy: Map<number, number>): void {
+    const factors = [...hits].filter(([number, n]) => this.#isFactor(number) && n >= FEWEST)
+    if (factors.length < 2) return
+    for (const counts of [hits, healthy])
+      counts.set(
+        ANY,
+        [...counts].reduce((sum, [number, n]) => (this.#isFactor(number) ? sum + n : sum), 0),
+      )
+  }
+
+  #countFine(dimension: string, among: Int32Array, fine: Int32Array): Map<number, number> {
     if (among !== this.rows) return this.#count(dimension, fine)
     let counts = this.#fineCounts.get(dimension)
     if (!counts) this.#fineCounts.set(dimension, (counts = this.#count(dimension, fine)))
@@ -409,6 +426,8 @@ export class Search {
     for (const { dimension, number } of elements) {
       if (dimension === 'group') {
         if (!this.#groups.get(this.ledger.person(row))?.includes(number)) return false
+      } else if (number === ANY) {
+        if (!this.#isFactor(this.#number(dimension, row))) return false
       } else if (this.#number(dimension, row) !== number) return false
     }
     return true
@@ -422,10 +441,15 @@ export class Search {
   #name(dimension: string, number: number): string {
     if (dimension === 'person') return this.ledger.personName(number)
     if (dimension === 'group') return this.#groupNames[number] ?? ''
-    return this.ledger.placeName(DIMENSION_INDEX.get(dimension) ?? -1, number)
+    return number === ANY ? ANY_FACTOR : this.ledger.placeName(DIMENSION_INDEX.get(dimension) ?? -1, number)
+  }
+
+  #isFactor(number: number): boolean {
+    return number > 0 && number !== this.#noFactor
   }
 
   #element(dimension: string, value: string): Element | null {
+    if (dimension === 'factor' && value === ANY_FACTOR) return { dimension, number: ANY }
     const number =
       dimension === 'person'
         ? this.ledger.personNumber(value)

@@ -67,6 +67,26 @@ describe('incidents', () => {
     expect(home?.alongside.map(({ place }) => place.dimension)).toContain('share')
   })
 
+  it('are one where any second factor has it, and of one factor where only that has', () => {
+    // Half of them need none; the others push, code or key, by person.
+    const factorOf = (person: string) => ['none', 'push', 'none', 'code', 'none', 'key'][Number(person.slice(1)) % 6] ?? 'none'
+    const withFactors = (ill: (factor: string) => boolean) =>
+      company((seen) => {
+        const factor = factorOf(seen.person)
+        Object.assign(seen.places, { factor })
+        return within(seen.atMs, 60, 70) && ill(factor) ? 'second-factor-timeout' : null
+      })
+    const any = withFactors((factor) => factor !== 'none')
+    const [one, ...others] = findIncidents(any).incidents
+    expect([one?.scope, others]).toEqual([[{ dimension: 'factor', value: 'any' }], []])
+    expect(one?.contrast).toMatchObject({ inside: { hit: one?.attempts, n: one?.attempts }, outside: { hit: 0 } })
+    const hours = hitsByHour(any, EMPTY_ORG, one?.scope ?? [], 'second-factor-timeout', START, START + 144 * HOUR)
+    expect(hours.map(({ hit, n }) => (hit === 0 ? 0 : hit / n)).slice(59, 71)).toEqual([0, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 0])
+    expect(findIncidents(withFactors((factor) => factor === 'push')).incidents.map(({ scope }) => scope)).toEqual([
+      [{ dimension: 'factor', value: 'push' }],
+    ])
+  })
+
   it('are none where what happens is scattered, or happens once or twice', () => {
     const { incidents, scattered } = findIncidents(company((_, random) => (random.chance(0.01) ? 'wrong-password' : null)))
     expect(incidents).toEqual([])

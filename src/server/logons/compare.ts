@@ -5,7 +5,7 @@ import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
 import type { Evidence } from './evidence'
 import { HOUR_MS, unpackHistograms } from './model'
-import { COLUMN_OF } from './recall'
+import { isAt } from './recall'
 
 type Kind = (typeof COHORT_KINDS)[number]
 const isKind = (kind: string): kind is Kind => (COHORT_KINDS as readonly string[]).includes(kind)
@@ -75,7 +75,7 @@ async function counted(database: Queryable, kind: Kind, value: string, fromMs: n
         ? `started_ms >= $${params.push(Number(value) || 0)}::bigint`
         : kind === 'host' || kind === 'person'
           ? `lower(${kind}) = lower($${params.push(value)})`
-          : `${COLUMN_OF[kind]} = $${params.push(value)}`
+          : isAt(kind, value, (one) => `$${params.push(one)}`)
   const within = `started_ms >= $1 and started_ms < $2 and ${where}`
   const got = `outcome in ('ready', 'slow', 'degraded')`
   const [row] = await database.query<{ made: Counted }>(

@@ -1,12 +1,12 @@
 import type { Incident, Scattered, Suspect, Watched } from '../../core/logons'
-import { watchHelp } from '../../core/logons'
+import { ANY_FACTOR, watchHelp } from '../../core/logons'
 import { Problem } from '../../contract/errors'
 import type { IncidentLine, IncidentPage, Watch } from '../../contract/logons'
 import { listChanges } from '../journal/changes'
 import type { Context } from '../shell/context'
 import { DAY_MS } from './model'
 import type { FoundSince } from './incident-desk'
-import { COLUMN_OF } from './recall'
+import { COLUMN_OF, isAt } from './recall'
 
 const MOST_INCIDENTS = 50
 
@@ -127,12 +127,16 @@ async function doneSince({ database, now }: Need, { sinceMs, scope }: IncidentLi
 /** What is known of an attempt's part or package is known only of those who had it: such elements follow the people instead of the place. */
 const PLACELESS = new Set(['part', 'package', 'group'])
 
+const whoseWords = ({ dimension, value }: { readonly dimension: string; readonly value: string }): string =>
+  dimension === 'factor' ? `with ${value === ANY_FACTOR ? 'a second factor' : `the second factor ${value}`}` : `on ${value}`
+
 /** Follows the same people or place from a moment on. */
 async function watchIncident({ database }: Need, { cause, scope, sinceMs, toMs }: IncidentLine, doneMs: number): Promise<Watch> {
   const places = scope.filter(({ dimension }) => !PLACELESS.has(dimension) && dimension in { ...COLUMN_OF, person: true })
   const params: unknown[] = [cause, Math.max(sinceMs, doneMs - 14 * DAY_MS), doneMs]
   const wheres = places.map(
-    ({ dimension, value }) => `and a.${dimension === 'person' ? 'person' : COLUMN_OF[dimension as keyof typeof COLUMN_OF]} = $${params.push(value)}`,
+    ({ dimension, value }) =>
+      `and a.${dimension === 'person' ? `person = $${params.push(value)}` : isAt(dimension as keyof typeof COLUMN_OF, value, (one) => `$${params.push(one)}`)}`,
   )
   // Without a place of its own: whoever had it.
   if (places.length === 0)
@@ -148,7 +152,7 @@ async function watchIncident({ database }: Need, { cause, scope, sinceMs, toMs }
   const after = await rows('a.started_ms >= $3')
   const helped = watchHelp(before, after)
   const withCause = after.filter((one) => one.cause === cause).length
-  const cohort = places.length ? `everybody on ${places.map(({ value }) => value).join(', ')}` : `the people who had it`
+  const cohort = places.length ? `everybody ${places.map(whoseWords).join(', ')}` : `the people who had it`
   return { sinceMs: doneMs, cohort, ...helped, after: { ...helped.after, withCause }, sentence: watchWords(helped) }
 }
 

@@ -1,5 +1,7 @@
 import {
+  ANY_FACTOR,
   correlateThread,
+  NO_FACTOR,
   OrdinaryModel,
   PLACE_DIMENSIONS,
   SERIES,
@@ -29,6 +31,11 @@ export const COLUMN_OF: Readonly<Record<PlaceDimension, string>> = {
   part: 'part',
   package: 'package',
 }
+
+/** In SQL, whether an attempt is at a place. @param param takes a value, and gives the name of its parameter */
+export const isAt = (dimension: PlaceDimension, value: string, param: (value: string) => string): string =>
+  dimension === 'factor' && value === ANY_FACTOR ? `factor <> '${NO_FACTOR}'` : `${COLUMN_OF[dimension]} = ${param(value)}`
+
 const PLACES = PLACE_DIMENSIONS.map((dimension) => COLUMN_OF[dimension]).join(', ')
 const placesFrom = (values: readonly (string | null)[]) =>
   Object.fromEntries(PLACE_DIMENSIONS.map((dimension, i) => [dimension, values[i] ?? ''])) as Record<PlaceDimension, string>

@@ -2,7 +2,7 @@ import type { ClockOffset, Diagnosis, Usual } from '../../core/logons'
 import type { AttemptLine, AttemptQuery } from '../../contract/logons'
 import { CAUSE_BY_ID, PLACE_DIMENSIONS } from '../../core/logons'
 import type { Queryable } from '../db/database'
-import { COLUMN_OF } from './recall'
+import { isAt } from './recall'
 
 export interface StoredAttempt {
   id: string
@@ -111,7 +111,7 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
     const value = query[dimension]
     if (!value) continue
     if (dimension === 'host') where('host_key(a.host) = host_key(?)', value)
-    else where(`a.${COLUMN_OF[dimension]} = ?`, value)
+    else wheres.push(`a.${isAt(dimension, value, (one) => `$${params.push(one)}`)}`)
   }
   if (query.group)
     where(

@@ -29,7 +29,7 @@ const SAYS: Record<string, (value: string) => string> = {
   transport: (value) => `${value} transport`,
   clientVersion: (value) => `clients ${value}`,
   clientKind: (value) => `clients of kind ${value}`,
-  factor: (value) => `second factor ${value}`,
+  factor: (value) => (value === 'any' ? 'any second factor' : `second factor ${value}`),
   host: (value) => value,
   share: (value) => value,
   zone: (value) => `zone ${value}`,
