@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { MomentText, Window } from './basic'
 import { ChangeLine, NewChange } from './changes'
 import { Cohort, CohortId, Pictures } from './compare'
 import { EventMapBody, EventMapLine, EventMapPreview, EventMapPreviewBody } from './event-map'
@@ -7,7 +8,6 @@ import type { Route } from './route'
 
 const Id = z.object({ id: z.string().min(1).max(200) })
 const Done = z.object({ ok: z.literal(true) })
-const Window = z.object({ fromMs: z.coerce.number().optional(), toMs: z.coerce.number().optional() })
 
 /** Logons: evidence in, attempts and incidents out, and the changes that may have begun them. */
 export const LOGON_ROUTES = {
@@ -25,7 +25,7 @@ export const LOGON_ROUTES = {
     permission: 'viewer',
     sentence: 'One incident of a window: where, since when, what changed before, and whether what was done since helped.',
     params: Id.extend({ id: z.string().min(1).max(2000) }),
-    query: Window.extend({ doneMs: z.coerce.number().optional() }),
+    query: Window.extend({ doneMs: MomentText.optional() }),
     response: IncidentPage,
   },
   incidentsExport: { method: 'GET', path: '/api/incidents.csv', permission: 'viewer', sentence: 'The incidents of a window as CSV.', query: Window },

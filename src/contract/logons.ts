@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { MomentText } from './basic'
 
 const OutcomeName = z.enum(['ready', 'slow', 'degraded', 'failed', 'abandoned', 'open'])
 
@@ -19,8 +20,8 @@ export const AttemptLine = z.object({
 export type AttemptLine = z.infer<typeof AttemptLine>
 
 export const AttemptQuery = z.object({
-  fromMs: z.coerce.number().optional(),
-  toMs: z.coerce.number().optional(),
+  fromMs: MomentText.optional(),
+  toMs: MomentText.optional(),
   outcome: z.string().max(100).optional(),
   pool: z.string().max(200).optional(),
   host: z.string().max(200).optional(),
@@ -41,7 +42,12 @@ export const AttemptQuery = z.object({
   package: z.string().max(300).optional(),
   group: z.string().max(200).optional(),
   sort: z.enum(['started', 'total', 'lost']).default('started'),
-  before: z.string().max(100).optional(),
+  /** As the page before gave it in `next`. */
+  before: z
+    .string()
+    .regex(/^(-?\d{1,15}~|$)/)
+    .max(300)
+    .optional(),
   limit: z.coerce.number().int().min(1).max(1000).default(100),
 })
 export type AttemptQuery = z.infer<typeof AttemptQuery>

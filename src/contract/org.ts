@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Bytes } from './basic'
 import { CHANGE_KINDS } from './changes'
 
 const id = z.string().min(1).max(200)
@@ -36,7 +37,7 @@ export const OrgFile = z.object({
         seating: z.enum(['single', 'many']).optional(),
         mode: z.enum(['container', 'files', 'local']).optional(),
         grants: ids.optional(),
-        slowMs: z.number().positive().optional(),
+        slowMs: z.number().positive().max(86_400_000).optional(),
       }),
     )
     .default([]),
@@ -45,15 +46,15 @@ export const OrgFile = z.object({
       z.object({
         id,
         pool: id.optional(),
-        zone: z.string().optional(),
-        site: z.string().optional(),
-        image: z.string().optional(),
+        zone: z.string().max(200).optional(),
+        site: z.string().max(200).optional(),
+        image: z.string().max(200).optional(),
         draining: z.boolean().optional(),
       }),
     )
     .default([]),
   containers: z.array(z.object({ person: id, share: id.optional() })).optional(),
-  shares: z.array(z.object({ id, path: z.string(), zone: z.string().optional(), freeBytes: z.number().optional() })).default([]),
+  shares: z.array(z.object({ id, path: z.string().max(500), zone: z.string().max(200).optional(), freeBytes: Bytes.optional() })).default([]),
   /** What was altered, when and where: looked at when something began. */
   changes: z
     .array(

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Measure, Moment, VersionNumber } from './basic'
 import type { Changes, Effective, HealthFinding, PolicySet, PromiseVerdict, SetDifference, SetFault, Simplification, WhyNot } from '../core/policies'
 
 /** What core computes goes over the wire as it is: made here and nowhere else, so it is not checked again on its way out. */
@@ -11,20 +12,20 @@ export const Facts = z.record(z.string(), z.unknown())
 export const ReportedAdmin = z.object({
   account: z.string().max(300),
   kind: z.enum(['person', 'group']),
-  people: z.number().optional(),
-  sinceMs: z.number(),
+  people: Measure.optional(),
+  sinceMs: Moment,
 })
 /** A session as its host reports it: with the facts on which its policies were decided, and what is in force. */
 export const SessionReport = z.object({
-  person: z.string(),
-  session: z.string(),
-  sinceMs: z.number(),
-  state: z.string(),
+  person: z.string().max(200),
+  session: z.string().max(200),
+  sinceMs: Moment,
+  state: z.string().max(100),
   /** Since when it is disconnected, and when its host will log it off for that. */
-  disconnectedMs: z.number().nullish(),
-  endsMs: z.number().nullish(),
+  disconnectedMs: Moment.nullish(),
+  endsMs: Moment.nullish(),
   facts: z.record(z.string(), z.unknown()).optional(),
-  policy: z.object({ version: z.number(), values: z.record(z.string(), z.unknown()) }).optional(),
+  policy: z.object({ version: VersionNumber, values: z.record(z.string(), z.unknown()) }).optional(),
 })
 export type SessionReport = z.infer<typeof SessionReport>
 
@@ -116,15 +117,15 @@ export const Stretch = z.object({
   person: z.string().max(200),
   pool: z.string().max(200),
   host: z.string().max(200),
-  onMs: z.number(),
-  offMs: z.number().nullable(),
+  onMs: Moment,
+  offMs: Moment.nullable(),
   ended: z.enum(['logged off', 'disconnected', 'limit']).nullable(),
   network: z.string().max(100).nullish(),
   clientKind: z.string().max(100).nullish(),
   clientVersion: z.string().max(100).nullish(),
   address: z.string().max(100).nullish(),
-  rttMs: z.number().nullish(),
-  kbps: z.number().nullish(),
+  rttMs: Measure.nullish(),
+  kbps: Measure.nullish(),
 })
 export type Stretch = z.infer<typeof Stretch>
 /**

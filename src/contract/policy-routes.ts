@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import type { LogonEffect } from '../core/policies'
+import { VersionNumber, VersionText } from './basic'
 import {
   computed,
   AdminLine,
@@ -55,7 +56,7 @@ export const POLICY_ROUTES = {
     path: '/api/policies/draft',
     permission: 'administrator',
     sentence: 'Keeps the draft. Refused with the list of what is wrong; with `parts: understood` what was understood is kept.',
-    body: z.object({ set: SetBody, basedOn: z.number(), parts: z.enum(['all', 'understood']).default('all') }),
+    body: z.object({ set: SetBody, basedOn: VersionNumber, parts: z.enum(['all', 'understood']).default('all') }),
     response: PoliciesPage,
   },
   policyDraftEnd: { method: 'DELETE', path: '/api/policies/draft', permission: 'administrator', sentence: 'Throws the draft away.', response: Done },
@@ -102,7 +103,7 @@ export const POLICY_ROUTES = {
     path: '/api/policies/versions/:version/restore',
     permission: 'administrator',
     sentence: 'Takes an earlier version as the draft.',
-    params: z.object({ version: z.coerce.number() }),
+    params: z.object({ version: VersionText }),
     response: PoliciesPage,
   },
   policyCompare: {
@@ -110,7 +111,7 @@ export const POLICY_ROUTES = {
     path: '/api/policies/compare',
     permission: 'viewer',
     sentence: 'Two versions, difference by difference.',
-    query: z.object({ from: z.coerce.number(), to: z.coerce.number() }),
+    query: z.object({ from: VersionText, to: VersionText }),
     response: z.object({ differences: VersionLine.shape.differences }),
   },
   policiesExport: {
@@ -118,7 +119,7 @@ export const POLICY_ROUTES = {
     path: '/api/policies.json',
     permission: 'viewer',
     sentence: 'The set in force as JSON or YAML, in a stable order.',
-    query: z.object({ format: z.enum(['json', 'yaml']).default('json'), version: z.coerce.number().optional() }),
+    query: z.object({ format: z.enum(['json', 'yaml']).default('json'), version: VersionText.optional() }),
   },
   policyTry: {
     method: 'POST',

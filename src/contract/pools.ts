@@ -1,7 +1,8 @@
 import { z } from 'zod'
+import { Bytes, Moment } from './basic'
 
 const Weight = z.enum(['now', 'soon', 'tidy'])
-export const Leftover = z.object({ person: z.string().max(200), bytes: z.number(), lastUsedMs: z.number().nullable() })
+export const Leftover = z.object({ person: z.string().max(200), bytes: Bytes, lastUsedMs: Moment.nullable() })
 
 export const PoolsPage = z.object({
   version: z.number(),

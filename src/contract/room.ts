@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Moment } from './basic'
 
 const ShareLoad = z.object({
   path: z.string(),
@@ -97,7 +98,7 @@ export const NewWave = z.object({
     .min(1)
     .max(20_000),
   keepDays: z.number().int().min(0).max(90),
-  fromMs: z.number(),
-  untilMs: z.number(),
+  fromMs: Moment,
+  untilMs: Moment,
 })
 export type NewWave = z.infer<typeof NewWave>

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { ACCESS_ROUTES } from './access'
+import { Moment, MomentText, VersionNumber } from './basic'
 import { ContainerJob, ContainerJobs, ContainerLine, ContainerPage, ContainerQuery, SetAsideLine, ShareLine } from './containers'
 import type { Permission, Route } from './route'
 import { ReportedAdmin, SessionReport } from './policies'
@@ -338,7 +339,7 @@ export const ROUTES = {
     path: '/api/policies/base/publish',
     permission: 'administrator',
     sentence: 'Publishes a draft as the next version.',
-    body: z.object({ settings: Settings, basedOn: z.number() }),
+    body: z.object({ settings: Settings, basedOn: VersionNumber }),
     response: PolicyPage,
   },
   agentSettings: {
@@ -359,14 +360,14 @@ export const ROUTES = {
       pool: z.string().max(200),
       zone: z.string().max(100).optional(),
       agentVersion: z.string().max(100),
-      version: z.number().nullable(),
+      version: VersionNumber.nullable(),
       inForce: HostSettings.partial(),
-      pending: z.array(z.string()),
+      pending: z.array(z.string().max(200)).max(1000),
       draining: z.boolean(),
       sessions: z.array(SessionReport).max(5000),
       assigned: z.string().max(200).nullish(),
       /** When the host was built, or built anew. */
-      builtMs: z.number().nullish(),
+      builtMs: Moment.nullish(),
       admins: z.array(ReportedAdmin).max(1000).default([]),
       leftovers: z.array(Leftover).max(5000).default([]),
     }),
@@ -426,7 +427,7 @@ export const ROUTES = {
     path: '/api/journal',
     permission: 'viewer',
     sentence: 'Everything that was written: who, when, what, before and after.',
-    query: z.object({ text: z.string().max(200).default(''), before: z.coerce.number().optional() }),
+    query: z.object({ text: z.string().max(200).default(''), before: MomentText.optional() }),
     response: z.object({ lines: z.array(JournalLine), next: z.number().nullable() }),
   },
   journalExport: {

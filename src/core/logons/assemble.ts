@@ -4,7 +4,7 @@ import { canonicalCode, codeFails } from './codes'
 import { isOnHost, type Attrs, type AttrValue, type Observation } from './observation'
 import { SILENCE_MS } from './threads'
 
-/** A phase longer than a day is a clock error, not a wait. */
+/** A phase, or an attempt, longer than a day is a clock error, or an id used again, not a wait. */
 const LONGEST_MS = 24 * 3_600_000
 
 interface Stretch {
@@ -23,8 +23,15 @@ interface Stretch {
  * @param nowMs the newest moment known, by which silence is measured
  */
 export function assemble(id: string, seen: readonly Observation[], nowMs: number): Attempt {
-  const ordered = seen.some(({ within }) => within !== undefined) ? withParts(seen) : seen
+  const near = within(seen)
+  const ordered = near.some((one) => one.within !== undefined) ? withParts(near) : near
   const oddities: Oddity[] = []
+  const far = seen.length - near.length
+  if (far > 0)
+    oddities.push({
+      code: 'clock.far-off',
+      sentence: `${far === 1 ? 'One of its records is' : `${far} of its records are`} more than a day away from the others, and not counted.`,
+    })
   const stretches = stretchesOf(ordered, oddities)
   const { begin, end, account, host, pool, session, latestMs } = overview(ordered)
   if (!begin) oddities.push({ code: 'begin.missing', sentence: 'No record of the begin; the first record is taken for it.' })
@@ -73,6 +80,21 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
     oddities,
     observations: ordered.length,
   }
+}
+
+/** The records of one day: where they are further apart, the most that are together, and of as many the earlier. */
+function within(seen: readonly Observation[]): readonly Observation[] {
+  const [first, last] = [seen[0]?.timeMs ?? 0, seen.at(-1)?.timeMs ?? 0]
+  if (last - first <= LONGEST_MS) return seen
+  let best: readonly Observation[] = []
+  for (let from = 0; from < seen.length;) {
+    const untilMs = (seen[from]?.timeMs ?? 0) + LONGEST_MS
+    let to = from + 1
+    while (to < seen.length && (seen[to]?.timeMs ?? Infinity) <= untilMs) to++
+    if (to - from > best.length) best = seen.slice(from, to)
+    from = to
+  }
+  return best
 }
 
 /** What another machine marks before a begin that is told is no part of it. */

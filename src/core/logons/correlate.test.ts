@@ -205,6 +205,16 @@ describe('correlate', () => {
     })
   })
 
+  it('counts of an id what is of one day, and says so of what is further away', () => {
+    const day = 86_400_000
+    const other = logon({ id: 'a', at: START_MS - 60 * day }).slice(0, 3)
+    const [one] = correlate([...other, ...logon({ id: 'a' })], START_MS + 2 * day)
+    const [plain] = correlate(logon({ id: 'a' }), START_MS + 2 * day)
+    const { oddities, ...rest } = one?.attempt ?? { oddities: [] }
+    expect(rest).toEqual({ ...plain?.attempt, oddities: undefined })
+    expect(oddities).toEqual([{ code: 'clock.far-off', sentence: '3 of its records are more than a day away from the others, and not counted.' }])
+  })
+
   it('ends an attempt after the shell phase and after 15 minutes of silence', () => {
     const noEnd = logon({}).filter(({ kind }) => kind !== 'end')
     expect(attempts(noEnd)[0]).toMatchObject({ outcome: 'ready', totalMs: 13_100 })

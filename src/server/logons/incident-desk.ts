@@ -166,9 +166,13 @@ export class IncidentDesk {
   #readOlder(fromMs: number, toMs: number): Older {
     const ledger = new Ledger()
     const read = async () => {
-      for (let until = toMs; until > fromMs; until -= SLICE_MS)
+      // A window may be of any length: only where anything is, it is read.
+      const extent = await extentOf(this.database)
+      if (!extent) return
+      const firstMs = Math.max(fromMs, extent.firstMs)
+      for (let until = Math.min(toMs, extent.lastMs + 1); until > firstMs; until -= SLICE_MS)
         await this.inTurn(async () => {
-          for (const { seen } of await recallSeen(this.database, Math.max(fromMs, until - SLICE_MS), until)) ledger.add(seen)
+          for (const { seen } of await recallSeen(this.database, Math.max(firstMs, until - SLICE_MS), until)) ledger.add(seen)
         })
     }
     return { ledger, fromMs, toMs, atMs: Date.now(), usedMs: Date.now(), read: read(), changed: false }

@@ -9,6 +9,8 @@ import type { FoundSince } from './incident-desk'
 import { COLUMN_OF, isAt } from './recall'
 
 const MOST_INCIDENTS = 50
+/** Hours so long before an incident, and after it, are no part of its picture, however long the window is. */
+const HOURS_AROUND_MS = 90 * DAY_MS
 
 /** The incidents of a window and, after them, single cases, each by time lost. */
 export function incidentLines({ incidents, scattered }: FoundSince): IncidentLine[] {
@@ -85,7 +87,12 @@ export async function readIncident(need: Need, id: string, fromMs: number, toMs:
   const line = incident ? incidentLine(incident) : single ? singleLine(single) : null
   if (!line) throw new Problem('incident.unknown')
   const [hours, done, watch] = await Promise.all([
-    need.evidence.hours(line.scope, line.cause, Math.min(line.sinceMs - DAY_MS, fromMs), toMs),
+    need.evidence.hours(
+      line.scope,
+      line.cause,
+      Math.max(line.sinceMs - HOURS_AROUND_MS, Math.min(line.sinceMs - DAY_MS, fromMs)),
+      Math.min(toMs, line.toMs + HOURS_AROUND_MS),
+    ),
     doneSince(need, line),
     doneMs === undefined ? null : watchIncident(need, line, doneMs),
   ])

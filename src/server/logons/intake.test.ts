@@ -416,30 +416,6 @@ describe.each(engines)('intake on %s', (name, open) => {
     expect((await columnsOf(database, START_MS - 1, NOW, { pool: 'nothing' })).id).toEqual([])
   })
 
-  it('lists the logons of a host by its name with its domain or without; an address is itself', async (context) => {
-    if (!database) return context.skip()
-    const intake = await fresh()
-    const hosts = ['QH-1', 'qh-1.larkmere.example', 'QH-10', '10.1.2.3', '10.1.9.9']
-    await intake.ingest(
-      hosts.flatMap((host, i) => logon({ id: `h${i}`, person: `p${i}`, host })),
-      NOW,
-    )
-    const of = async (host: string) => (await listAttempts(database, { host, sort: 'started', limit: 50 })).attempts.map(({ id }) => id).sort()
-    expect([await of('qh-1'), await of('QH-1.larkmere.example'), await of('10.1.2.3')]).toEqual([['h0', 'h1'], ['h0', 'h1'], ['h3']])
-  })
-
-  it('lists the logons with any second factor, or one of them', async (context) => {
-    if (!database) return context.skip()
-    const intake = await fresh()
-    const factors = ['none', 'push', 'key', undefined]
-    await intake.ingest(
-      factors.flatMap((factor, i) => logon({ id: factor ?? 'not told', person: `p${i}`, ...(factor ? { attrs: { factor } } : {}) })),
-      NOW,
-    )
-    const of = async (factor: string) => (await listAttempts(database, { factor, sort: 'started', limit: 50 })).attempts.map(({ id }) => id).sort()
-    expect([await of('any'), await of('push'), await of('none')]).toEqual([['key', 'push'], ['push'], ['none']])
-  })
-
   it('shows the same of hours whose picture is kept, and draws them again when something late arrives', async (context) => {
     if (!database) return context.skip()
     const intake = await fresh()

@@ -44,6 +44,7 @@ import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallNeighbours, recallOrdinary } from './recall'
 import { countedBefore, rollUp } from './roll-ups'
 import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
+import { withShortNames } from './short-names'
 import { removeAttempts, writeAttempts } from './store'
 import { toStored, type Worked } from './stored'
 import { UsualDays } from './usual-days'
@@ -209,7 +210,7 @@ export class Intake {
 
   /** @param upload the evidence file that they came from, if any */
   ingest(observations: readonly Observation[], nowMs: number, upload: string | null = null): Promise<Ingested> {
-    return this.#ingest(observations, [], nowMs, upload)
+    return this.#ingest(observations.map(withShortNames), [], nowMs, upload)
   }
 
   /** Looks again at recent attempts whose story may have changed: still open ones that fell silent, and unusual ones that have new neighbours. */

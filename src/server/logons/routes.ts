@@ -87,7 +87,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
     },
     story: ({ input }) => readStory(database, input.params.id, now()),
     async traces({ request, reply }) {
-      const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
+      const bytes = inflated(request.body as Buffer | undefined, request.headers['content-encoding'])
       const type = request.headers['content-type'] ?? ''
       const protobuf = type.startsWith('application/x-protobuf')
       if (!protobuf && !type.startsWith('application/json'))
@@ -106,7 +106,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
       return reply.type('application/json').send(rejected ? { partialSuccess: { rejectedSpans: String(rejected), errorMessage: reason } } : {})
     },
     async evidence({ request }) {
-      const bytes = inflated(request.body as Buffer, request.headers['content-encoding'])
+      const bytes = inflated(request.body as Buffer | undefined, request.headers['content-encoding'])
       const { observations, faults } = readNdjson(bytes)
       const fit = observations.filter(({ timeMs }) => timeMs <= now() + DAY_MS)
       const { attempts } = fit.length ? await evidence.ingest(fit, now()) : { attempts: 0 }
@@ -204,7 +204,8 @@ function fromProtobuf(bytes: Buffer): unknown {
   }
 }
 
-function inflated(body: Buffer, encoding: string | undefined): Buffer {
+function inflated(body: Buffer | undefined, encoding: string | undefined): Buffer {
+  if (!body) return Buffer.alloc(0)
   if (encoding !== 'gzip') return body
   try {
     return gunzipSync(body, { maxOutputLength: LONGEST_BODY })

@@ -130,9 +130,10 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
   }
   const column = { started: 'a.started_ms', total: 'a.total_ms', lost: 'a.lost_ms' }[query.sort]
   if (query.before) {
-    const [value, id] = query.before.split('~')
-    params.push(Number(value) || 0, id ?? '')
-    wheres.push(`(${column}, a.id) < ($${params.length - 1}, $${params.length})`)
+    // Ids may have it in them, too.
+    const at = query.before.indexOf('~')
+    params.push(Number(query.before.slice(0, at)), query.before.slice(at + 1))
+    wheres.push(`(${column}, a.id) < ($${params.length - 1}::bigint, $${params.length})`)
   }
   params.push(query.limit)
   const rows = await handle.query<Line & { key: number }>(

@@ -10,6 +10,7 @@ import { jsonSchemaTransform, serializerCompiler, validatorCompiler } from 'fast
 import { Problem } from '../../contract/errors'
 import { ROUTES, type Route, type RouteName } from '../../contract/routes'
 import { admit } from '../admins/gate'
+import { unkeepableIn } from './keepable'
 import type { Call, Context } from './context'
 
 export type AllHandlers = { [N in RouteName]: (call: Call<N>) => unknown }
@@ -122,6 +123,10 @@ function registerRoute(app: FastifyInstance, context: Context, name: RouteName, 
         : {}),
       onRequest: async (request) => {
         request.caller = await admit(context.database, request, route.permission, context.now())
+      },
+      preValidation: (request, _reply, done) => {
+        const where = unkeepableIn(request.params) ?? unkeepableIn(request.query) ?? (byHand ? null : unkeepableIn(request.body))
+        done(where === null ? undefined : new Problem('request.invalid', `${where || 'A name'} has a character that cannot be kept.`))
       },
       handler: async (request, reply) =>
         handler({ input: { params: request.params, query: request.query, body: request.body }, caller: request.caller, request, reply }),
