@@ -66,7 +66,7 @@ function limitsOf(usual: Usual, name: string): Limits | null {
   if (!limits) limitsOfUsual.set(usual, (limits = new Map<string, Limits | null>()))
   let found = limits.get(name)
   if (found === undefined) {
-    const series = usual.series[name]
+    const series = Object.hasOwn(usual.series, name) ? usual.series[name] : undefined
     const exact = usual.basis.network !== null && usual.basis.pool !== null
     found = series ? { mildMs: unusualFrom(series, exact, usual.n, MILD_SPREADS), strictMs: unusualFrom(series, exact, usual.n) } : null
     limits.set(name, found)

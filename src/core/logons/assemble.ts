@@ -2,10 +2,7 @@ import { readAccount } from '../people/account'
 import type { Attempt, Mark, Oddity, Outcome, Phase, PhasePart } from './attempt'
 import { canonicalCode, codeFails } from './codes'
 import { isOnHost, type Attrs, type AttrValue, type Observation } from './observation'
-import { SILENCE_MS } from './threads'
-
-/** A phase, or an attempt, longer than a day is a clock error, or an id used again, not a wait. */
-const LONGEST_MS = 24 * 3_600_000
+import { LONGEST_MS, SILENCE_MS } from './threads'
 
 interface Stretch {
   phase: string

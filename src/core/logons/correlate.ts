@@ -5,7 +5,7 @@ import type { Attempt } from './attempt'
 import { canonicalCode, codeFails } from './codes'
 import { isOnHost, observationKey, type Observation } from './observation'
 import { nameBySession } from './sessions'
-import { hasId, personThreadOf, SILENCE_MS, threadKey } from './threads'
+import { hasId, LONGEST_MS, personThreadOf, SILENCE_MS, threadKey } from './threads'
 
 /**
  * The threads that meet: for each thread of a person those of attempts with an id that are of the same person. The others can be correlated one by one, these
@@ -328,5 +328,7 @@ function closingTime(observation: Observation): number | null {
 
 /** The moment until which an observation reaches. */
 export function endOf(observation: Observation): number {
-  return observation.kind === 'phase' ? observation.timeMs + Math.max(0, observation.durationMs ?? 0) : observation.timeMs
+  const { kind, timeMs, durationMs = 0 } = observation
+  // A duration that cannot be counts as 0: see assemble().
+  return kind === 'phase' && durationMs > 0 && durationMs <= LONGEST_MS ? timeMs + durationMs : timeMs
 }

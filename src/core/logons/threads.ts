@@ -2,6 +2,9 @@ import { readAccount } from '../people/account'
 import { hostKey } from '../people/host'
 import type { Observation } from './observation'
 
+/** A phase, or an attempt, longer than a day is a clock error, or an id used again, not a wait. */
+export const LONGEST_MS = 24 * 3_600_000
+
 /** An attempt without an end, and without anything new for this long, is over. (formats: 15 minutes) */
 export const SILENCE_MS = 15 * 60_000
 

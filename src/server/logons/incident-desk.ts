@@ -18,7 +18,7 @@ import {
 import type { Org } from '../../core/people'
 import type { Queryable } from '../db/database'
 import { DAY_MS, HOUR_MS, hourOf } from './model'
-import { extentOf, recallSeen } from './recall'
+import { extentOf, lastIn, recallSeen } from './recall'
 
 /** So far back incidents are looked for; older attempts are forgotten here. */
 const KEPT_MS = 31 * DAY_MS
@@ -166,14 +166,13 @@ export class IncidentDesk {
   #readOlder(fromMs: number, toMs: number): Older {
     const ledger = new Ledger()
     const read = async () => {
-      // A window may be of any length: only where anything is, it is read.
-      const extent = await extentOf(this.database)
-      if (!extent) return
-      const firstMs = Math.max(fromMs, extent.firstMs)
-      for (let until = Math.min(toMs, extent.lastMs + 1); until > firstMs; until -= SLICE_MS)
+      // A window may be of any length: what has nothing in it is passed over.
+      for (let last = await lastIn(this.database, fromMs, toMs); last !== null; last = await lastIn(this.database, fromMs, last + 1 - SLICE_MS)) {
+        const until = last + 1
         await this.inTurn(async () => {
-          for (const { seen } of await recallSeen(this.database, Math.max(firstMs, until - SLICE_MS), until)) ledger.add(seen)
+          for (const { seen } of await recallSeen(this.database, Math.max(fromMs, until - SLICE_MS), until)) ledger.add(seen)
         })
+      }
     }
     return { ledger, fromMs, toMs, atMs: Date.now(), usedMs: Date.now(), read: read(), changed: false }
   }

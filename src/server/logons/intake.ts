@@ -95,7 +95,7 @@ export class Intake {
   /** What was known when it was last said what is known only now. */
   #said: Org | null = null
   #homesMark = ''
-  #slow: { default: number; byPool: Record<string, number> } = { default: DEFAULT_SLOW_MS, byPool: {} }
+  #slow: { default: number; byPool: ReadonlyMap<string, number> } = { default: DEFAULT_SLOW_MS, byPool: new Map() }
   readonly #usual: UsualDays
   #around = new Around()
   /** From which moment on the neighbours are known. */
@@ -204,7 +204,7 @@ export class Intake {
     if (policy)
       this.#slow = {
         default: policy.settings.slowSeconds * 1000,
-        byPool: Object.fromEntries(Object.entries(policy.settings.slowSecondsByPool).map(([pool, s]) => [pool, s * 1000])),
+        byPool: new Map(Object.entries(policy.settings.slowSecondsByPool).map(([pool, s]) => [pool, s * 1000])),
       }
   }
 
@@ -358,7 +358,7 @@ export class Intake {
         usuals.find((one) => one !== null && one.n >= ENOUGH) ??
         usuals.find((one) => one !== null) ??
         null
-      const result = measure(attempt, usual, this.#slow.byPool[attempt.pool ?? ''] ?? this.#slow.default, splits[i]?.split)
+      const result = measure(attempt, usual, this.#slow.byPool.get(attempt.pool ?? '') ?? this.#slow.default, splits[i]?.split)
       const neighbour = neighbourOf(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else {

@@ -99,6 +99,15 @@ export async function recallOrdinary(handle: Queryable): Promise<OrdinaryModel> 
   return model
 }
 
+/** When the last attempt of a window began; null where there is none. */
+export async function lastIn(handle: Queryable, fromMs: number, toMs: number): Promise<number | null> {
+  const [row] = await handle.query<{ last: number | null }>(
+    'select max(started_ms) as last from attempts where started_ms >= $1 and started_ms < $2',
+    [fromMs, toMs],
+  )
+  return row?.last ?? null
+}
+
 /** When the oldest and the newest attempt began, if there are any. */
 export async function extentOf(handle: Queryable): Promise<{ firstMs: number; lastMs: number } | null> {
   const [row] = await handle.query<{ first: number | null; last: number | null }>(

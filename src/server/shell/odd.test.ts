@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import { Random } from '../../standins/random'
-import { oddRequests, type ApiDocument } from './fixtures/odd-requests'
+import { oddEvidence, oddRequests, type ApiDocument } from './fixtures/odd-requests'
 import { startProcess, type ServerProcess } from './fixtures/server-process'
 
 const TOKEN = 'token-of-the-test'
@@ -39,6 +39,33 @@ const send = (list: ReturnType<typeof logon>) =>
 const LEFT_OUT = ['events', 'signOut', 'ownPassword', 'accountChange', 'accountForget']
 
 describe('what nobody would send', () => {
+  it('is kept by what can be kept of it: names longer than any index takes, and ids that are used again', async () => {
+    const long = (seed: string) => {
+      const random = new Random(seed)
+      return Array.from({ length: 3500 }, () => random.below(36).toString(36)).join('')
+    }
+    const at = START_MS + 3_600_000
+    const list = [
+      ...logon({ id: long('id'), at }),
+      ...logon({ id: 'host', host: long('host'), at }),
+      ...logon({ id: 'person', person: long('person'), at }),
+      ...logon({ id: 'share', at, attrs: { share: long('share'), image: long('image'), note: long('note') } }),
+      ...logon({ id: 'again', at }),
+      ...logon({ id: 'again', at: at - 90 * 86_400_000 }).slice(0, 2),
+    ]
+    const told = (await (await send(list)).json()) as { observations: number; attempts: number }
+    expect(told).toMatchObject({ observations: list.length, attempts: 5 })
+    const answer = await fetch(`${server.base}/api/attempts?fromMs=${at}&toMs=${at + 1}`, { headers: session })
+    const { attempts } = (await answer.json()) as { attempts: { id: string; person: string; totalMs: number }[] }
+    expect(attempts.map(({ totalMs }) => totalMs)).toEqual([13_100, 13_100, 13_100, 13_100, 13_100])
+    const [shortened] = attempts.filter(({ id }) => !['host', 'person', 'share', 'again'].includes(id))
+    expect(shortened?.id).toMatch(new RegExp(`^${long('id').slice(0, 182)}…[0-9a-f]{16}$`))
+    // Told again, it is the same one; its story opens by its name.
+    await send(logon({ id: long('id'), at }))
+    const story = await fetch(`${server.base}/api/attempts/${encodeURIComponent(shortened?.id ?? '')}`, { headers: session })
+    expect(story.status).toBe(200)
+  })
+
   it('is answered as wrong, or with what there is; never as a failure of the server', async () => {
     await send(Array.from({ length: 20 }, (_, i) => logon({ id: `n${i}`, person: `p${i % 5}`, at: START_MS - i * 60_000 })).flat())
     const api = (await (await fetch(`${server.base}/api/openapi.json`)).json()) as ApiDocument
@@ -66,30 +93,23 @@ describe('what nobody would send', () => {
     expect((await send(logon({ id: 'after' }))).status).toBe(200)
   }, 120_000)
 
-  it('is kept by what can be kept of it: names longer than any index takes, and ids that are used again', async () => {
-    const long = (seed: string) => {
-      const random = new Random(seed)
-      return Array.from({ length: 3500 }, () => random.below(36).toString(36)).join('')
+  it('loses nothing of the evidence around it', async () => {
+    for (let round = 0; round < 12; round++) {
+      const at = START_MS - (round + 2) * 7_200_000
+      const plain = logon({ id: `plain-${round}`, at: at + 60_000, pool: 'constructor' }).map((o) => JSON.stringify({ ...o, time: o.timeMs }))
+      const lines = [...oddEvidence(new Random(`evidence ${round}`), 40, at), ...plain]
+      const answer = await fetch(`${server.base}/api/evidence`, { method: 'POST', headers: bearer, body: lines.join('\n') })
+      expect(answer.status).toBe(200)
+      const { observations, refused } = (await answer.json()) as { observations: number; refused: number }
+      expect(observations).toBeGreaterThan(lines.length / 2)
+      // What is ahead of the clock of the server counts as neither.
+      expect(observations + refused).toBeLessThanOrEqual(lines.length)
+      const { attempts } = (await (
+        await fetch(`${server.base}/api/attempts?pool=constructor&fromMs=${at}&toMs=${at + 7_200_000}`, { headers: session })
+      ).json()) as { attempts: { id: string; totalMs: number }[] }
+      expect(attempts).toMatchObject([{ id: `plain-${round}`, totalMs: 13_100 }])
     }
-    const at = START_MS + 3_600_000
-    const list = [
-      ...logon({ id: long('id'), at }),
-      ...logon({ id: 'host', host: long('host'), at }),
-      ...logon({ id: 'person', person: long('person'), at }),
-      ...logon({ id: 'share', at, attrs: { share: long('share'), image: long('image'), note: long('note') } }),
-      ...logon({ id: 'again', at }),
-      ...logon({ id: 'again', at: at - 90 * 86_400_000 }).slice(0, 2),
-    ]
-    const told = (await (await send(list)).json()) as { observations: number; attempts: number }
-    expect(told).toMatchObject({ observations: list.length, attempts: 5 })
-    const answer = await fetch(`${server.base}/api/attempts?fromMs=${at}&toMs=${at + 1}`, { headers: session })
-    const { attempts } = (await answer.json()) as { attempts: { id: string; person: string; totalMs: number }[] }
-    expect(attempts.map(({ totalMs }) => totalMs)).toEqual([13_100, 13_100, 13_100, 13_100, 13_100])
-    const [shortened] = attempts.filter(({ id }) => !['host', 'person', 'share', 'again'].includes(id))
-    expect(shortened?.id).toMatch(new RegExp(`^${long('id').slice(0, 182)}…[0-9a-f]{16}$`))
-    // Told again, it is the same one; its story opens by its name.
-    await send(logon({ id: long('id'), at }))
-    const story = await fetch(`${server.base}/api/attempts/${encodeURIComponent(shortened?.id ?? '')}`, { headers: session })
-    expect(story.status).toBe(200)
-  })
+    for (const page of ['today?fromMs=0', 'pictures', 'incidents.csv?fromMs=0', 'people', 'attempts.csv'])
+      expect([page, (await fetch(`${server.base}/api/${page}`, { headers: session })).status]).toEqual([page, 200])
+  }, 60_000)
 })

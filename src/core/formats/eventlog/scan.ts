@@ -201,13 +201,13 @@ function contentOf(text: string, start: number, end: number, name: string): stri
   return null
 }
 
-const ENTITIES: Readonly<Record<string, string>> = { amp: '&', lt: '<', gt: '>', quot: '"', apos: "'" }
+const ENTITIES: ReadonlyMap<string, string> = new Map(Object.entries({ amp: '&', lt: '<', gt: '>', quot: '"', apos: "'" }))
 
 /** Text with its entities replaced (XML 1.0, 4.1 and 4.6); unknown ones stay as they are. */
 function decoded(text: string): string {
   if (!text.includes('&')) return text
   return text.replaceAll(/&(#x[0-9a-f]{1,6}|#\d{1,7}|\w{2,8});/gi, (whole, name: string) => {
-    if (name[0] !== '#') return ENTITIES[name.toLowerCase()] ?? whole
+    if (name[0] !== '#') return ENTITIES.get(name.toLowerCase()) ?? whole
     const code = name[1] === 'x' || name[1] === 'X' ? Number.parseInt(name.slice(2), 16) : Number(name.slice(1))
     return code > 0 && code <= 0x10ffff && !(code >= 0xd800 && code <= 0xdfff) ? String.fromCodePoint(code) : ''
   })
