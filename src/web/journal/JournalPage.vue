@@ -72,7 +72,8 @@ const columns: Column<JournalLine>[] = [
           >{{ when(job.startedMs) }}, {{ job.author }} · </span
         ><span :class="{ madder: job.state === 'failed', moss: job.state === 'done' }">{{ job.state }}</span>
         <div v-if="job.outcome" class="small">
-          {{ job.outcome.sentence }} <RouterLink v-if="job.outcome.attempt" :to="`/logons/${job.outcome.attempt}`">look</RouterLink>
+          {{ job.outcome.sentence }}
+          <RouterLink v-if="job.outcome.attempt" :to="`/logons/${encodeURIComponent(job.outcome.attempt)}`">look</RouterLink>
         </div>
         <details class="small">
           <summary>steps</summary>

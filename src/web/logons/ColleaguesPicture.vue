@@ -41,7 +41,7 @@ const bad = computed(() => others.value.filter(({ outcome }) => outcome === 'fai
       usual {{ duration(total.lowMs) }} to {{ duration(total.highMs) }}
     </text>
     <line x1="0" :x2="WIDTH" y1="62" y2="62" stroke="var(--hair)" />
-    <RouterLink v-for="one in others" :key="one.id" :to="`/logons/${one.id}`" tabindex="-1">
+    <RouterLink v-for="one in others" :key="one.id" :to="`/logons/${encodeURIComponent(one.id)}`" tabindex="-1">
       <circle
         :cx="x(one.ms)"
         :cy="one.y"

@@ -96,7 +96,7 @@ const csv = (table: (typeof tables.value)[number]) =>
               <tr>
                 <th></th>
                 <th v-for="head in table.heads" :key="head" class="number">
-                  <RouterLink v-if="head.startsWith('logon:')" :to="`/logons/${head.slice(6)}`">{{ titleOf(head) }}</RouterLink>
+                  <RouterLink v-if="head.startsWith('logon:')" :to="`/logons/${encodeURIComponent(head.slice(6))}`">{{ titleOf(head) }}</RouterLink>
                   <template v-else>{{ titleOf(head) }}</template>
                 </th>
               </tr>

@@ -20,7 +20,7 @@ const x = (atMs: number) => LEFT + ((atMs - props.today.fromMs) / (props.today.t
 const y = (ms: number) => BOTTOM - (Math.log(Math.max(4000, ms) / 4000) / Math.log(topMs.value / 4000)) * (BOTTOM - TOP)
 const round = (n: number) => Math.round(n * 10) / 10
 
-const lines = computed(() => [8_000, 16_000, 30_000, 60_000, 120_000, 300_000].filter((ms) => ms < topMs.value))
+const lines = computed(() => [8_000, 16_000, 30_000, 60_000, 120_000, 300_000, 900_000, 3_600_000, 14_400_000].filter((ms) => ms < topMs.value))
 const dots = computed(() => {
   const { atMs, totalMs, outcome, id } = props.today.dots
   return atMs.map((at, i) => ({
@@ -82,10 +82,10 @@ const ticks = computed(() =>
       <path :d="band" fill="var(--ghost)" opacity=".6" />
       <g v-for="ms in lines" :key="ms">
         <line :x1="LEFT" :x2="width" :y1="y(ms)" :y2="y(ms)" stroke="var(--hair)" />
-        <text :x="LEFT - 8" :y="y(ms) + 4" text-anchor="end" fill="var(--stone)">{{ duration(ms).replace('.0', '') }}</text>
+        <text :x="LEFT - 8" :y="y(ms) + 4" text-anchor="end" fill="var(--stone)">{{ duration(ms).replace('.0', '').replace(' 00 min', '') }}</text>
       </g>
       <path :d="ready" stroke="var(--ink)" stroke-width="3" stroke-linecap="round" opacity=".32" />
-      <RouterLink v-for="dot in slow" :key="dot.id" :to="`/logons/${dot.id}`" tabindex="-1">
+      <RouterLink v-for="dot in slow" :key="dot.id" :to="`/logons/${encodeURIComponent(dot.id)}`" tabindex="-1">
         <path
           :d="dot.outcome === 'slow' ? `M${dot.x} ${dot.y + 5}v-4c0-2 1-3 2.500-4` : `M${dot.x} ${dot.y + 5}v-9`"
           :stroke="dot.outcome === 'slow' ? 'var(--ochre)' : 'var(--plum)'"
@@ -97,7 +97,7 @@ const ticks = computed(() =>
           <title>{{ dot.outcome }}, {{ clock(dot.at) }}, {{ duration(dot.ms) }}</title>
         </path>
       </RouterLink>
-      <RouterLink v-for="dot in failed" :key="dot.id" :to="`/logons/${dot.id}`" tabindex="-1">
+      <RouterLink v-for="dot in failed" :key="dot.id" :to="`/logons/${encodeURIComponent(dot.id)}`" tabindex="-1">
         <path :d="`M${dot.x} ${dot.y + 5}v-5m.5-2.500 3-4.500`" stroke="var(--madder)" stroke-width="1.9" fill="none" stroke-linecap="round">
           <title>failed, {{ clock(dot.at) }}, after {{ duration(dot.ms) }}</title>
         </path>

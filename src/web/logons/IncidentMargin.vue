@@ -34,13 +34,13 @@ const { data: story } = useQuery({
   </p>
   <template v-if="story?.diagnosis.cause">
     <h2>
-      The one that lost most: <RouterLink :to="`/logons/${story.id}`">{{ story.name ?? story.person }}</RouterLink>
+      The one that lost most: <RouterLink :to="`/logons/${encodeURIComponent(story.id)}`">{{ story.name ?? story.person }}</RouterLink>
     </h2>
     <p>{{ story.diagnosis.cause.sentence }}</p>
     <EvidenceList :clues="story.diagnosis.cause.evidence" />
     <template v-if="story.diagnosis.cause.remedy">
       <h2>What can be done</h2>
-      <RouterLink v-if="story.diagnosis.cause.remedy.kind !== 'tell'" :to="`/logons/${story.id}`" class="btn btn-primary go"
+      <RouterLink v-if="story.diagnosis.cause.remedy.kind !== 'tell'" :to="`/logons/${encodeURIComponent(story.id)}`" class="btn btn-primary go"
         >{{ story.diagnosis.cause.remedy.label }}…</RouterLink
       >
       <strong v-else>{{ story.diagnosis.cause.remedy.label }}</strong>

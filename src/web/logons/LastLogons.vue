@@ -48,7 +48,7 @@ const stems = computed(() => {
     :aria-label="`last ${attempts.length} logons, ${attempts.filter((a) => a.outcome === 'failed').length} failed`"
   >
     <line x1="0" x2="400" y1="64" y2="64" stroke="var(--hair)" stroke-width="1" />
-    <RouterLink v-for="stem in stems" :key="stem.one.id" :to="`/logons/${stem.one.id}`" tabindex="-1">
+    <RouterLink v-for="stem in stems" :key="stem.one.id" :to="`/logons/${encodeURIComponent(stem.one.id)}`" tabindex="-1">
       <rect :x="stem.x - 7" y="8" width="14" height="58" fill="transparent" />
       <path :d="stem.d" :stroke="stem.colour" :stroke-dasharray="stem.one.outcome === 'degraded' ? '2 4' : undefined">
         <title>{{ when(stem.one.startedMs) }}, {{ stem.one.outcome }}, {{ duration(stem.one.totalMs) }}</title>

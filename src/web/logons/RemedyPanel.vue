@@ -42,7 +42,7 @@ const { mutate, error, isPending } = useMutation({
     <template #done="{ job }">
       <template v-if="job.outcome"
         ><span class="moss">{{ job.outcome.sentence }}</span>
-        <RouterLink v-if="job.outcome.attempt" :to="`/logons/${job.outcome.attempt}`">look</RouterLink></template
+        <RouterLink v-if="job.outcome.attempt" :to="`/logons/${encodeURIComponent(job.outcome.attempt)}`">look</RouterLink></template
       >
       <template v-else>Done. Waiting for their next logon to see whether it helped…</template>
     </template>

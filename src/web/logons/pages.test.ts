@@ -1,5 +1,6 @@
 // @vitest-environment happy-dom
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { OUTCOMES } from '../../core/logons/attempt'
 import type { Finding, Story, Today, UploadState } from '../../contract/logons'
 import { atNow, attemptLine as attempt, incidentLine as incident, jobOf, NOW_MS } from '../fixtures/lines'
 import { clear, Problem, show, type Answers } from '../fixtures/page'
@@ -284,6 +285,14 @@ describe('evidence files', () => {
 
 describe('today', () => {
   const answers: Answers = { today: today(), story: story() }
+
+  it('draws hours on a ruled ground, and leads to a logon whatever its id is made of', async () => {
+    const dots = { atMs: [NOW_MS - 60_000], totalMs: [7_000_000], outcome: [OUTCOMES.indexOf('failed')], id: ['a/b?c#d'], shownOf: 1 }
+    const page = await show(TodayPage, { answers: { ...answers, today: today({ dots }) } })
+    const mark = () => page.all('svg a').map((one) => one.getAttribute('href'))
+    await page.until(() => expect(mark()).toEqual(['/logons/a%2Fb%3Fc%23d']))
+    expect(page.all('svg text').map((one) => one.textContent)).toEqual(expect.arrayContaining(['8 s', '15 min', '1 h']))
+  })
 
   it('says how many were spoiled, what they cost, and what needs a decision', async () => {
     const page = await show(TodayPage, { answers })

@@ -29,7 +29,7 @@ const factTitle = (fact: string) => (fact === 'atMs' ? 'time' : fact === 'factor
     <details v-if="names" class="small">
       <summary>who</summary>
       <span v-for="(id, i) in group.some" :key="id"
-        ><template v-if="i">, </template><RouterLink class="mono" :to="`/people/${id}`">{{ id }}</RouterLink></span
+        ><template v-if="i">, </template><RouterLink class="mono" :to="`/people/${encodeURIComponent(id)}`">{{ id }}</RouterLink></span
       >
       <template v-if="group.people > group.some.length"> and {{ group.people - group.some.length }} more</template>
     </details>

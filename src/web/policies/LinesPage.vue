@@ -232,7 +232,7 @@ const switched = computed(() =>
           csv="who-flips"
         >
           <template #person="{ row }"
-            ><RouterLink class="mono" :to="`/people/${row.person}`">{{ row.person }}</RouterLink></template
+            ><RouterLink class="mono" :to="`/people/${encodeURIComponent(row.person)}`">{{ row.person }}</RouterLink></template
           >
           <template #network="{ row }">{{ row.network }}</template>
           <template #changes="{ row }">{{ row.changes }}</template>

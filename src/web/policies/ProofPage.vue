@@ -96,7 +96,7 @@ const prove = useMutation({
         empty=""
       >
         <template #person="{ row }"
-          ><RouterLink class="mono" :to="`/people/${row.person}`">{{ row.person }}</RouterLink></template
+          ><RouterLink class="mono" :to="`/people/${encodeURIComponent(row.person)}`">{{ row.person }}</RouterLink></template
         >
         <template #host="{ row }"
           ><span class="mono">{{ row.host }}</span></template
@@ -128,7 +128,7 @@ const prove = useMutation({
           <div class="small quiet nowrap">{{ row.pool }}</div></template
         >
         <template #assigned="{ row }"
-          ><RouterLink v-if="row.assigned" class="mono nowrap" :to="`/people/${row.assigned}`">{{ row.assigned }}</RouterLink
+          ><RouterLink v-if="row.assigned" class="mono nowrap" :to="`/people/${encodeURIComponent(row.assigned)}`">{{ row.assigned }}</RouterLink
           ><span v-else class="quiet">nobody</span></template
         >
         <template #now="{ row }"
