@@ -1,11 +1,11 @@
 import fc from 'fast-check'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import { handedOver } from '../../core/logons/fixtures/clocks'
 import { correlate, type Observation } from '../../core/logons'
 import type { Database } from '../db/database'
 import { LOGONS } from '../db/fixtures/emptied'
-import { engines } from '../db/fixtures/engines'
+import { engines, onEngine } from '../db/fixtures/engines'
 import { migrate } from '../db/migrate'
 import { listClocks } from './clocks'
 import { replaceOrg } from '../people/store'
@@ -37,17 +37,7 @@ function someLost(): Observation[] {
 
 describe.each(engines)('intake on %s', (name, open) => {
   let database: Database
-  let stop = () => {}
-  beforeAll(async () => {
-    const opened = await open()
-    if (!opened) return
-    ;({ database, stop } = opened)
-    await migrate(database)
-  })
-  afterAll(async () => {
-    await database?.close()
-    stop()
-  })
+  onEngine(open, (opened) => (database = opened))
   const fresh = async () => {
     await database.exec(`truncate ${LOGONS}`)
     return new Intake(database)

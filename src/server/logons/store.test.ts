@@ -1,9 +1,8 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { logon, START_MS } from '../../core/logons/fixtures/builders'
 import type { Database } from '../db/database'
 import { LOGONS } from '../db/fixtures/emptied'
-import { engines } from '../db/fixtures/engines'
-import { migrate } from '../db/migrate'
+import { engines, onEngine } from '../db/fixtures/engines'
 import { Intake } from './intake'
 import { listAttempts } from './store'
 
@@ -11,17 +10,7 @@ const NOW = START_MS + 3_600_000
 
 describe.each(engines)('the list of logons on %s', (_, open) => {
   let database: Database
-  let stop = () => {}
-  beforeAll(async () => {
-    const opened = await open()
-    if (!opened) return
-    ;({ database, stop } = opened)
-    await migrate(database)
-  })
-  afterAll(async () => {
-    await database?.close()
-    stop()
-  })
+  onEngine(open, (opened) => (database = opened))
   const fresh = async () => {
     await database.exec(`truncate ${LOGONS}`)
     return new Intake(database)
