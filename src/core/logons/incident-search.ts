@@ -94,8 +94,8 @@ export class Search {
     const places = all.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
     for (const row of this.rows) {
       const has = this.ledger.cause(row)
-      if (has < 0 || !this.#inside(row, places)) continue
-      tell(this.ledger.atMs(row), has > 0 && this.ledger.causeName(has) === cause && this.#inside(row, all))
+      if (has < 0 || !this.isAt(row, places)) continue
+      tell(this.ledger.atMs(row), has > 0 && this.ledger.causeName(has) === cause && this.isAt(row, all))
     }
   }
 
@@ -130,7 +130,7 @@ export class Search {
   #next(cause: string, at: readonly string[], hits: readonly number[]): Candidate[] {
     // What a part or package is called is known only of those who waited for it: it names the incident, and places narrow it.
     const named = this.#named(at, hits)
-    const mine = named ? hits.filter((row) => this.#inside(row, [named])) : hits
+    const mine = named ? hits.filter((row) => this.isAt(row, [named])) : hits
     const dimensions = named ? NARROWING : at.filter((dimension) => dimension !== 'part' && dimension !== 'package')
     const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named ? 'most of it' : 'any')
     // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
@@ -149,7 +149,7 @@ export class Search {
       const place = sharper ?? (named ? null : whole)
       // Of too few to tell, all at one place where the cause sits by its nature: there, rather than everywhere.
       const elements = place?.elements ?? (burst ? this.#common(CAUSE_BY_ID.get(cause)?.at ?? [], all) : [])
-      const inside = all.filter((row) => this.#inside(row, elements))
+      const inside = all.filter((row) => this.isAt(row, elements))
       if (inside.length < FEWEST) return []
       const contrast = this.#contrast(elements, new Set(inside), during)
       if (burst && !sharper && contrast.inside.hit < EVERYBODY * contrast.inside.n) return []
@@ -169,7 +169,7 @@ export class Search {
   #common(dimensions: readonly string[], rows: readonly number[]): readonly Element[] {
     for (const dimension of dimensions) {
       const elements = dimension.split('+').map((one) => ({ dimension: one, number: this.#number(one, rows[0] ?? 0) }))
-      if (dimension !== 'group' && elements.every(({ number }) => number > 0) && rows.every((row) => this.#inside(row, elements))) return elements
+      if (dimension !== 'group' && elements.every(({ number }) => number > 0) && rows.every((row) => this.isAt(row, elements))) return elements
     }
     return []
   }
@@ -238,7 +238,7 @@ export class Search {
 
   #sharpened(single: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope {
     if (single.elements.length > 1 || single.elements.some(({ dimension }) => dimension === 'person' || dimension === 'host')) return single
-    const there = hits.filter((row) => this.#inside(row, single.elements))
+    const there = hits.filter((row) => this.isAt(row, single.elements))
     return this.#narrowed(single, there, among) ?? single
   }
 
@@ -268,7 +268,7 @@ export class Search {
 
   /** A second place within the first: nearly all of the hits are at both, and those at the first alone are fine. */
   #narrowed(first: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope | null {
-    const inside = among.filter((row) => this.ledger.cause(row) === 0 && this.#inside(row, first.elements))
+    const inside = among.filter((row) => this.ledger.cause(row) === 0 && this.isAt(row, first.elements))
     if (inside.length < 5) return null
     const known = new Set(first.elements.map(({ dimension }) => dimension))
     let best: { element: Element; gain: number } | null = null
@@ -292,7 +292,7 @@ export class Search {
     const rows: number[] = []
     for (const row of among) {
       const hit = hits.has(row)
-      if ((hit || this.ledger.cause(row) === 0) && this.#inside(row, elements)) rows.push(row)
+      if ((hit || this.ledger.cause(row) === 0) && this.isAt(row, elements)) rows.push(row)
     }
     // Who held a container is known only of those who waited for it: all of these have it, and only pauses part them.
     return elements.some(({ dimension }) => dimension === 'holderHost') ? partedByPauses(this.ledger, rows) : stretchesOf(rows, hits)
@@ -373,11 +373,11 @@ export class Search {
         const there = known ? where.filter((one) => one !== null) : []
         const [after, until] = [this.ledger.rows(change.atMs, fromMs), this.ledger.rows(fromMs, fromMs)]
         let well = until.length
-        for (const row of after) if (this.ledger.cause(row) === 0 && this.#inside(row, places)) well++
+        for (const row of after) if (this.ledger.cause(row) === 0 && this.isAt(row, places)) well++
         let [precise, of] = [0, 0]
         if (known)
           for (const row of during) {
-            if (!this.#inside(row, there) || (this.ledger.cause(row) !== 0 && !hitSet.has(row))) continue
+            if (!this.isAt(row, there) || (this.ledger.cause(row) !== 0 && !hitSet.has(row))) continue
             of++
             if (hitSet.has(row)) precise++
           }
@@ -385,7 +385,7 @@ export class Search {
           change,
           { cause, fromMs },
           {
-            covered: known ? { hit: hits.filter((row) => this.#inside(row, there)).length, of: hits.length } : null,
+            covered: known ? { hit: hits.filter((row) => this.isAt(row, there)).length, of: hits.length } : null,
             precise: known ? { hit: precise, of } : null,
             wellBetween: well,
           },
@@ -401,7 +401,7 @@ export class Search {
     for (const row of among) {
       const hit = hits.has(row)
       if (!hit && this.ledger.cause(row) !== 0) continue
-      const side = this.#inside(row, elements) ? inside : outside
+      const side = this.isAt(row, elements) ? inside : outside
       side.n++
       if (hit) side.hit++
     }
@@ -415,14 +415,15 @@ export class Search {
     const places = elements.filter(({ dimension }) => dimension !== 'holderHost')
     for (const row of this.ledger.rows(fromMs - 3 * DAY_MS, fromMs)) {
       const hit = hits.has(row)
-      if ((!hit && this.ledger.cause(row) !== 0) || !this.#inside(row, places)) continue
+      if ((!hit && this.ledger.cause(row) !== 0) || !this.isAt(row, places)) continue
       result.n++
       if (hit) result.hit++
     }
     return result
   }
 
-  #inside(row: number, elements: readonly Element[]): boolean {
+  /** Whether an attempt is at all of some places. */
+  isAt(row: number, elements: readonly Element[]): boolean {
     for (const { dimension, number } of elements) {
       if (dimension === 'group') {
         if (!this.#groups.get(this.ledger.person(row))?.includes(number)) return false
