@@ -298,6 +298,14 @@ export class Search {
     return elements.some(({ dimension }) => dimension === 'holderHost') ? partedByPauses(this.ledger, rows) : stretchesOf(rows, hits)
   }
 
+  /** The same with who had it there, and elsewhere, over all of its time: for one that took another up. */
+  overAll(candidate: Candidate): Candidate {
+    const { elements, hits } = candidate
+    const places = elements.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
+    const during = this.ledger.rows(this.ledger.atMs(hits[0] ?? 0), this.ledger.atMs(hits.at(-1) ?? 0) + 1)
+    return { ...candidate, contrast: this.#contrast(places, new Set(hits), during) }
+  }
+
   /** @param counted those of its attempts that are counted */
   told({ cause, elements, hits, episodes, contrast, p }: Candidate, counted: readonly number[]): Incident {
     const { ledger } = this

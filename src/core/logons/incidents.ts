@@ -97,7 +97,7 @@ export function findIncidents(
     if (hits.length) scattered.push(scatteredOf(ledger, candidate.cause, hits))
     return real[i]
   })
-  const whole = absorbed(found, ledger, (row, elements) => search.isAt(row, elements))
+  const whole = absorbed(found, ledger, (row, elements) => search.isAt(row, elements)).map((one) => (found.includes(one) ? one : search.overAll(one)))
   const incidents = (join ? joinedAt(whole, ledger) : whole).flatMap((candidate) => {
     const hits = shown(candidate.hits)
     return hits.length ? [search.told(candidate, hits)] : []

@@ -58,6 +58,7 @@ beforeAll(async () => {
         sentence: 'Image hall 2 everywhere',
         who: 'ada',
       },
+      { id: 'late', atMs: DONE_MS + 40 * 24 * HOUR, kind: 'image', scope: [], sentence: 'Long after all of it', who: 'ada' },
       { id: 'other', atMs: DONE_MS + MINUTE, kind: 'gateway', scope: [], sentence: 'Gateway restarted', who: 'ada' },
       { id: 'back', atMs: DONE_MS, kind: 'image', scope: [{ dimension: 'image', value: 'hall 2' }], sentence: 'Profile helper put back', who: 'ada' },
     ],
@@ -98,6 +99,9 @@ describe('an incident', () => {
       ['Profile helper put back', true],
       ['Gateway restarted', false],
     ])
+    // Months later, what was done long after the last of it is not offered as what may have ended it.
+    const later = await readIncident({ ...need(), now: () => DONE_MS + 60 * 24 * HOUR }, line?.id ?? '', START_MS, nowMs, undefined)
+    expect(later.done).toEqual(page.done)
     expect(page.hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(line?.attempts)
     expect(page.suspects.map(({ change }) => change.id)).toContain('image')
     expect(page.watch).toBeNull()

@@ -166,7 +166,7 @@ nav a:hover {
   color: var(--ink);
 }
 .window select {
-  max-width: 252px;
+  max-width: 300px;
   border: 0;
   background: transparent;
   color: var(--ink);
@@ -195,6 +195,11 @@ nav a:hover {
 }
 .who p {
   margin: 0 0 6px;
+}
+@media (max-width: 1200px) {
+  .window select {
+    max-width: 190px;
+  }
 }
 @media (max-width: 820px) {
   header {

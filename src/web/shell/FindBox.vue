@@ -152,4 +152,9 @@ li.quiet {
   color: var(--stone);
   font-size: 12px;
 }
+@media (max-width: 1100px) {
+  .find {
+    width: 140px;
+  }
+}
 </style>
