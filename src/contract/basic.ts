@@ -3,10 +3,11 @@ import { z } from 'zod'
 /** As far as a date reaches on either side of 1970 (ECMA-262, 21.4.1.1). */
 const FARTHEST_MS = 8.64e15
 
+const moment = (number: z.ZodNumber) => number.min(-FARTHEST_MS).max(FARTHEST_MS).overwrite(Math.round)
 /** Epoch milliseconds; parts of one are rounded. */
-export const Moment = z.number().min(-FARTHEST_MS).max(FARTHEST_MS).overwrite(Math.round)
+export const Moment = moment(z.number())
 /** The same in an address. */
-export const MomentText = z.coerce.number().min(-FARTHEST_MS).max(FARTHEST_MS).overwrite(Math.round)
+export const MomentText = moment(z.coerce.number())
 
 /** The part of time that is asked for in an address: from the one moment on, and before the other. */
 export const Window = z.object({ fromMs: MomentText.optional(), toMs: MomentText.optional() })
@@ -15,8 +16,12 @@ export const Window = z.object({ fromMs: MomentText.optional(), toMs: MomentText
 export const Measure = z.number().min(0).max(Number.MAX_SAFE_INTEGER)
 export const Bytes = Measure.overwrite(Math.round)
 
-const LAST_VERSION = 2 ** 31 - 1
+const version = (number: z.ZodNumber) =>
+  number
+    .int()
+    .min(0)
+    .max(2 ** 31 - 1)
 /** The number of a version of the policies; 0: of none yet. */
-export const VersionNumber = z.number().int().min(0).max(LAST_VERSION)
+export const VersionNumber = version(z.number())
 /** The same in an address. */
-export const VersionText = z.coerce.number().int().min(0).max(LAST_VERSION)
+export const VersionText = version(z.coerce.number())

@@ -1,4 +1,5 @@
-import { bytesSay, countSay } from './words'
+import { countSay } from '../stats/count'
+import { bytesSay } from './words'
 
 /** What one person costs a share while they log on and afterwards, in operations a second. Common practice, no published source (job.md, section 7). */
 export interface Demand {

@@ -1,4 +1,4 @@
-import { countSay } from './words'
+import { countSay } from '../stats/count'
 import { shareLoads, type BalanceAim, type RoomContainer, type RoomShare, type ShareLoad } from './balance'
 
 /** How a host finds a container: what the policy says of locations. */

@@ -1,6 +1,3 @@
-/** `28,340`: numbers inside sentences. */
-export const countSay = (n: number): string => Math.round(n).toLocaleString('en-GB')
-
 /** `2.4 GiB`: sizes inside sentences. */
 export function bytesSay(bytes: number): string {
   const units = ['bytes', 'KiB', 'MiB', 'GiB', 'TiB']

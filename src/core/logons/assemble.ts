@@ -20,8 +20,8 @@ interface Stretch {
  * @param nowMs the newest moment known, by which silence is measured
  */
 export function assemble(id: string, seen: readonly Observation[], nowMs: number): Attempt {
-  const near = within(seen)
-  const ordered = near.some((one) => one.within !== undefined) ? withParts(near) : near
+  const near = ofOneDay(seen)
+  const ordered = near.some(({ within }) => within !== undefined) ? withParts(near) : near
   const oddities: Oddity[] = []
   const far = seen.length - near.length
   if (far > 0)
@@ -80,7 +80,7 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
 }
 
 /** The records of one day: where they are further apart, the most that are together, and of as many the earlier. */
-function within(seen: readonly Observation[]): readonly Observation[] {
+function ofOneDay(seen: readonly Observation[]): readonly Observation[] {
   const [first, last] = [seen[0]?.timeMs ?? 0, seen.at(-1)?.timeMs ?? 0]
   if (last - first <= LONGEST_MS) return seen
   let best: readonly Observation[] = []

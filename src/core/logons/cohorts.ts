@@ -1,7 +1,7 @@
 import type { Ledger, PlaceDimension } from './ledger'
 import { PLACE_DIMENSIONS } from './ledger'
 import type { TimesOfRows } from './times'
-import { ANY_FACTOR, NO_FACTOR } from './places'
+import { ANY_FACTOR, NO_FACTOR } from './observation'
 import { SERIES } from './usual'
 
 /** Which attempts of a window are meant; what is left out does not matter. */

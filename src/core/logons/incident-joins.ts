@@ -1,9 +1,8 @@
 import type { Table } from '../stats/significance'
 import type { Candidate } from './incident-search'
+import { CLOSE_MS, isNear } from './incident-times'
 import type { Ledger } from './ledger'
 
-/** This close to an incident, what has its cause at a part of its place is of it. */
-const CLOSE_MS = 30 * 60_000
 /** Of an incident, what is told of everywhere is no more than this. */
 const FEW = 0.2
 
@@ -39,17 +38,6 @@ function leadsTo(one: readonly number[], others: readonly number[]): boolean {
   const [first = 0, last = 0] = [one[0], one.at(-1)]
   if (one.some((atMs, i) => i > 0 && atMs - (one[i - 1] ?? atMs) > CLOSE_MS)) return false
   return isNear(others, first) || isNear(others, last)
-}
-
-/** @param times rising */
-function isNear(times: readonly number[], atMs: number): boolean {
-  let [low, high] = [0, times.length]
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if ((times[middle] ?? 0) < atMs - CLOSE_MS) low = middle + 1
-    else high = middle
-  }
-  return (times[low] ?? Infinity) <= atMs + CLOSE_MS
 }
 
 /** Those of one cause at one place as one. */

@@ -1,11 +1,12 @@
 import { finderOf } from '../people/finder'
 import { groupResolver, type Org } from '../people/org'
+import { countSay } from '../stats/count'
 import { contrastGain, fisherExact, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
 import type { Incident, Place } from './incidents'
-import { burstOf, FEWEST, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
+import { burstOf, FEWEST, isNear, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
 import { PLACE_DIMENSIONS, type Ledger } from './ledger'
-import { ANY_FACTOR, NO_FACTOR } from './places'
+import { ANY_FACTOR, NO_FACTOR } from './observation'
 import { suspect, SUSPECTED, type Suspect } from './suspects'
 
 /** So many incidents are looked for behind one cause. */
@@ -338,15 +339,18 @@ export class Search {
       example: ledger.id(worst),
       contrast,
       p,
-      alongside: this.#alongside(elements, hits, fromMs, toMs),
+      alongside: this.#alongside(elements, hits),
       suspects,
       change: likely && likely.score >= SUSPECTED ? likely.change : null,
     }
   }
 
   /** Places that nearly all of it is at too, but at which others are fine. */
-  #alongside(elements: readonly Element[], hits: readonly number[], fromMs: number, toMs: number): Incident['alongside'] {
-    const fine = this.ledger.rows(fromMs, toMs + 1).filter((row) => this.ledger.cause(row) === 0)
+  #alongside(elements: readonly Element[], hits: readonly number[]): Incident['alongside'] {
+    const times = hits.map((row) => this.ledger.atMs(row))
+    const during = this.ledger.rows(times[0] ?? 0, (times.at(-1) ?? 0) + 1)
+    // What came and went: those between its episodes were fine, but not at the time.
+    const fine = during.filter((row) => this.ledger.cause(row) === 0 && isNear(times, this.ledger.atMs(row)))
     const used = new Set(elements.map(({ dimension }) => dimension))
     return ['host', 'pool', 'share', 'image', 'zone', 'network'].flatMap((dimension) => {
       if (used.has(dimension)) return []
@@ -358,7 +362,7 @@ export class Search {
       return [
         {
           place: { dimension, value },
-          sentence: `${best[1]} of ${hits.length} are also on ${dimension} ${value}, but ${well} others there were fine at the time.`,
+          sentence: `${countSay(best[1])} of ${countSay(hits.length)} are also on ${dimension} ${value}, but ${countSay(well)} others there were fine at the time.`,
         },
       ]
     })

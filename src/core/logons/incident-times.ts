@@ -83,3 +83,17 @@ export function partedByPauses(ledger: Ledger, rows: readonly number[]): number[
   }
   return episodes
 }
+
+/** This close to an incident, what has its cause at a part of its place is of it; and who is fine was so at the time. */
+export const CLOSE_MS = 30 * 60_000
+
+/** Whether a moment is close to any of some. @param times rising */
+export function isNear(times: readonly number[], atMs: number): boolean {
+  let [low, high] = [0, times.length]
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if ((times[middle] ?? 0) < atMs - CLOSE_MS) low = middle + 1
+    else high = middle
+  }
+  return (times[low] ?? Infinity) <= atMs + CLOSE_MS
+}

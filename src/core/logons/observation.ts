@@ -52,6 +52,11 @@ export const TIMED_PHASES = PHASES.filter((phase) => phase !== 'settle')
 export const isOnHost = (phase: string | undefined): boolean => phase !== undefined && !BEFORE_HOST.includes(phase)
 const BEFORE_HOST: readonly string[] = ['broker', 'power', 'connect', 'sign-on']
 
+/** A place in the dimension of factors: whoever needs one at all, whichever it is. */
+export const ANY_FACTOR = 'any'
+/** The factor of whoever needs none. */
+export const NO_FACTOR = 'none'
+
 /** The name under which time without any record is blamed. */
 export const UNRECORDED = 'unrecorded'
 

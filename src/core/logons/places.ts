@@ -6,11 +6,6 @@ export type Dimension = (typeof DIMENSIONS)[number]
 /** A value for each of them; empty where it is not known. */
 export type Places = Readonly<Record<Dimension, string>>
 
-/** A place in the dimension of factors: whoever needs one at all, whichever it is. */
-export const ANY_FACTOR = 'any'
-/** The factor of whoever needs none. */
-export const NO_FACTOR = 'none'
-
 const WIDTH = DIMENSIONS.length
 
 export function placesOf({ attempt: { host, pool, attrs } }: { readonly attempt: Pick<Attempt, 'host' | 'pool' | 'attrs'> }): Places {

@@ -1,3 +1,4 @@
+import { countSay } from '../stats/count'
 import { BUCKETS, bucketOf, quantilesIn, readPacked } from '../stats/histogram'
 import { Pairs } from '../stats/pairs'
 import { weekdayOf } from '../stats/zone'
@@ -123,9 +124,6 @@ interface Belonging {
   readonly hours: Level | null
   readonly levels: readonly Level[]
 }
-
-/** Made once: this is said for many usuals. */
-const COUNTS = new Intl.NumberFormat('en-GB')
 
 /** Holds what is usual for each kind of attempt. Feed it earlier attempts, ask it for a kind. */
 export class UsualModel {
@@ -277,7 +275,7 @@ function read(level: Level): Usual {
     }
   })
   const who = `${first ? 'first' : 'returning'} logons${pool === null ? ' of all pools' : ` on ${pool || 'an unnamed pool'}`}${network ? ` from ${network}` : ''}${hours ? ' at such hours' : ''}`
-  const usual: Usual = { n, basis: { pool, first, network, sentence: `${COUNTS.format(n)} earlier ${who}` }, series }
+  const usual: Usual = { n, basis: { pool, first, network, sentence: `${countSay(n)} earlier ${who}` }, series }
   level.cached = { n, usual }
   return usual
 }

@@ -1,4 +1,4 @@
-import { endOf, hasId, isNameless, personOf, sessionThread, SILENCE_MS, threadKey, type Observation } from '../../core/logons'
+import { endOf, hasId, isNameless, LONGEST_MS, personOf, sessionThread, SILENCE_MS, threadKey, type Observation } from '../../core/logons'
 import { finderOf, readAccount, type Org } from '../../core/people'
 import type { Database } from '../db/database'
 import { unpackEvidence } from './pack'
@@ -22,9 +22,6 @@ interface Asked {
   fromMs: number
   toMs: number
 }
-
-/** Longer than any attempt is. */
-const DAY_MS = 24 * 3_600_000
 
 /** Threads with what is new of each. Observations can belong to attempts, or join two of them, as far as silence does not lie between. */
 export function asked(observations: readonly Observation[], again: readonly Again[]): Map<string, Asked> {
@@ -92,7 +89,7 @@ export class KnownAttempts {
       people.length
         ? query(
             `unnest($1::text[], $2::bigint[], $3::bigint[]) as asked (person, from_ms, to_ms)
-            join attempts a on a.person = asked.person and a.started_ms between asked.from_ms - ${DAY_MS} and asked.to_ms and a.last_ms >= asked.from_ms
+            join attempts a on a.person = asked.person and a.started_ms between asked.from_ms - ${LONGEST_MS} and asked.to_ms and a.last_ms >= asked.from_ms
             join evidence e on e.attempt = a.id`,
             extent(people),
           )
@@ -101,7 +98,7 @@ export class KnownAttempts {
         ? query(
             `unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[]) as asked (host, from_ms, to_ms, session)
             join attempts a on host_key(a.host) = host_key(asked.host) and a.session = asked.session
-              and a.started_ms between asked.from_ms - ${DAY_MS} and asked.to_ms and a.last_ms >= asked.from_ms
+              and a.started_ms between asked.from_ms - ${LONGEST_MS} and asked.to_ms and a.last_ms >= asked.from_ms
             join evidence e on e.attempt = a.id`,
             [...extent(nameless.map(({ host, asked }) => [host, asked] as const)), nameless.map(({ session }) => session)],
           )

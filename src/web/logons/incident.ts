@@ -1,4 +1,5 @@
 import type { IncidentLine } from '../../contract/logons'
+import { ANY_FACTOR } from '../../core/logons/observation'
 import { ago, when } from '../kit/format'
 import { stretchWords } from '../shell/window'
 
@@ -29,7 +30,7 @@ const SAYS: Record<string, (value: string) => string> = {
   transport: (value) => `${value} transport`,
   clientVersion: (value) => `clients ${value}`,
   clientKind: (value) => `clients of kind ${value}`,
-  factor: (value) => (value === 'any' ? 'any second factor' : `second factor ${value}`),
+  factor: (value) => (value === ANY_FACTOR ? 'any second factor' : `second factor ${value}`),
   host: (value) => value,
   share: (value) => value,
   zone: (value) => `zone ${value}`,
