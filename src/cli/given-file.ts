@@ -1,28 +1,51 @@
 import { closeSync, openSync, readSync, writeSync } from 'node:fs'
-import type { Attempt, Given, Mark, Phase, PhasePart } from '../core/logons'
+import { Shape } from '../core/formats'
+import type { Attempt, Attrs, AttrValue, Given, Mark, Phase, PhasePart } from '../core/logons'
 
-/** A frame is written when it holds so many numbers (about 230 attempts). */
+/** A frame is written when it holds so many numbers (about 260 attempts). */
 const FRAME = 1 << 15
 /** Texts are written once, and then named by number, until there are so many: most of the later ones are never seen again. */
 const MOST_TEXTS = 8000
+/** The same of sets of names that attributes have. */
+const MOST_SHAPES = 500
 /** Numbers before each frame: how many numbers and how many bytes of texts follow, and whether the texts so far are forgotten. */
 const HEAD = 3
 
 /** A text that is not there. */
 const NONE = -1
+/** From here downwards are those that are said once. */
+const ONCE = -2
 /** How the value of an attribute is written. */
 const [TEXT, NUMBER, FALSE, TRUE] = [0, 1, 2, 3]
 
+/** What the numbers of a frame name. */
+interface Named {
+  /** Texts, and the names that attributes of an attempt have: from this frame on. */
+  readonly texts: readonly string[]
+  readonly shapes: readonly (readonly string[])[]
+  /** Texts that are said once, as ids are: in this frame. */
+  readonly once: readonly string[]
+}
+
 /**
- * A temporary file of attempts, written by one and read by another, also while it grows. It is made of frames: numbers of eight bytes as this machine has them, and the texts that they
- * name for the first time, as a JSON list. Never kept, so that the form may change.
+ * A temporary file of attempts, written by one and read by another, also while it grows. It is made of frames: numbers of eight bytes as this machine has them, and what they
+ * name for the first time, as JSON. Never kept, so that the form may change.
  */
 export class GivenWriter {
   #file: number | null = null
   #numbers = new Float64Array(FRAME + 1024)
   #at = 0
-  #texts = new Map<string, number>()
-  #newTexts: string[] = []
+  #texts: string[] = []
+  #numberOf = new Map<string, number>()
+  /** Of each text the one that followed it last: it mostly does so again. */
+  readonly #followers: number[] = []
+  #before = 0
+  #shapes: (readonly string[])[] = []
+  #shapeOf = new Map<string, number>()
+  #shape = NONE
+  #once: string[] = []
+  /** So many of them were written before. */
+  #written = { texts: 0, shapes: 0 }
   #forget = 0
 
   /** @param written called after each frame */
@@ -33,32 +56,31 @@ export class GivenWriter {
 
   add({ thread, person, mixed, attempt: a }: Given): void {
     const { attrs, oddities, phases, parts, marks } = a
-    const names = Object.keys(attrs)
-    const needed = 18 + 3 * names.length + 2 * oddities.length + 6 * phases.length + 7 * parts.length + 5 * marks.length
+    const names = this.#namesOf(attrs)
+    const needed = 18 + 2 * names.length + 2 * oddities.length + 6 * phases.length + 7 * parts.length + 5 * marks.length
     if (this.#at + needed > this.#numbers.length) this.#widen(needed)
     const numbers = this.#numbers
     let at = this.#at
     numbers[at++] = thread
     numbers[at++] = person
     numbers[at++] = mixed ? 1 : 0
-    numbers[at++] = this.#text(a.id)
+    numbers[at++] = this.#textOnce(a.id)
     numbers[at++] = this.#text(a.person)
     numbers[at++] = this.#text(a.account)
     numbers[at++] = this.#text(a.host)
     numbers[at++] = this.#text(a.pool)
-    numbers[at++] = this.#text(a.session)
+    numbers[at++] = this.#textOnce(a.session)
     numbers[at++] = a.startedAtMs
     numbers[at++] = a.totalMs
     numbers[at++] = this.#text(a.outcome)
     numbers[at++] = a.observations
-    numbers[at++] = names.length
+    numbers[at++] = this.#shape
     numbers[at++] = oddities.length
     numbers[at++] = phases.length
     numbers[at++] = parts.length
     numbers[at++] = marks.length
     for (const name of names) {
       const value = attrs[name] ?? false
-      numbers[at++] = this.#text(name)
       numbers[at++] = typeof value === 'string' ? TEXT : typeof value === 'number' ? NUMBER : value ? TRUE : FALSE
       numbers[at++] = typeof value === 'string' ? this.#text(value) : Number(value)
     }
@@ -110,14 +132,22 @@ export class GivenWriter {
   /** One without numbers is the last. */
   #frame(): void {
     this.#file ??= openSync(this.path, 'w')
-    const texts = Buffer.from(JSON.stringify(this.#newTexts))
-    writeSync(this.#file, Float64Array.of(this.#at, texts.length, this.#forget))
+    const named: Named = { texts: this.#texts.slice(this.#written.texts), shapes: this.#shapes.slice(this.#written.shapes), once: this.#once }
+    const bytes = Buffer.from(JSON.stringify(named))
+    writeSync(this.#file, Float64Array.of(this.#at, bytes.length, this.#forget))
     writeSync(this.#file, this.#numbers, 0, 8 * this.#at)
-    writeSync(this.#file, texts)
+    writeSync(this.#file, bytes)
     this.#at = 0
-    this.#newTexts = []
-    this.#forget = Number(this.#texts.size > MOST_TEXTS)
-    if (this.#forget) this.#texts = new Map()
+    this.#once = []
+    this.#forget = Number(this.#texts.length > MOST_TEXTS || this.#shapes.length > MOST_SHAPES)
+    if (this.#forget) {
+      this.#texts = []
+      this.#numberOf = new Map()
+      this.#shapes = []
+      this.#shapeOf = new Map()
+      this.#shape = NONE
+    }
+    this.#written = { texts: this.#texts.length, shapes: this.#shapes.length }
     this.written()
   }
 
@@ -129,13 +159,42 @@ export class GivenWriter {
 
   #text(text: string | null): number {
     if (text === null) return NONE
-    let number = this.#texts.get(text)
+    const likely = this.#followers[this.#before] ?? 0
+    if (this.#texts[likely] === text) return (this.#before = likely)
+    let number = this.#numberOf.get(text)
     if (number === undefined) {
-      this.#texts.set(text, (number = this.#texts.size))
-      this.#newTexts.push(text)
+      this.#numberOf.set(text, (number = this.#texts.length))
+      this.#texts.push(text)
     }
-    return number
+    this.#followers[this.#before] = number
+    return (this.#before = number)
   }
+
+  #textOnce(text: string | null): number {
+    return text === null ? NONE : ONCE - (this.#once.push(text) - 1)
+  }
+
+  /** The names of attributes, which become the shape: mostly those of the attempt before. */
+  #namesOf(attrs: Attrs): readonly string[] {
+    const before = this.#shapes[this.#shape]
+    if (before && areNames(before, attrs)) return before
+    const names = Object.keys(attrs)
+    const key = JSON.stringify(names)
+    let number = this.#shapeOf.get(key)
+    if (number === undefined) {
+      this.#shapeOf.set(key, (number = this.#shapes.length))
+      this.#shapes.push(names)
+    }
+    this.#shape = number
+    return names
+  }
+}
+
+/** Whether attributes have these names, in this order. */
+function areNames(names: readonly string[], attrs: Attrs): boolean {
+  let i = 0
+  for (const name in attrs) if (names[i++] !== name) return false
+  return i === names.length
 }
 
 /**
@@ -146,7 +205,8 @@ export function* readGivens(path: string, next: (frame: number) => boolean = () 
   if (!next(0)) return
   const file = openSync(path, 'r')
   try {
-    let texts: string[] = []
+    let texts: readonly string[] = []
+    let shapes: readonly Shape<AttrValue>[] = []
     const fill = <T extends NodeJS.ArrayBufferView>(view: T): boolean => {
       let done = 0
       while (done < view.byteLength) {
@@ -166,9 +226,10 @@ export function* readGivens(path: string, next: (frame: number) => boolean = () 
       fill(numbers.subarray(0, length))
       const fresh = Buffer.allocUnsafe(bytes)
       fill(fresh)
-      const list = JSON.parse(fresh.toString()) as string[]
-      texts = forget ? list : texts.concat(list)
-      yield* givensIn(numbers, length, texts)
+      const named = JSON.parse(fresh.toString()) as Named
+      texts = forget ? named.texts : texts.concat(named.texts)
+      shapes = (forget ? [] : shapes).concat(named.shapes.map((names) => new Shape<AttrValue>(names, false)))
+      yield* givensIn(numbers, length, { texts, shapes, once: named.once })
     }
   } finally {
     closeSync(file)
@@ -176,32 +237,36 @@ export function* readGivens(path: string, next: (frame: number) => boolean = () 
 }
 
 /** Field by field, and in plain loops: this is done for millions of phases. */
-function* givensIn(numbers: Float64Array, length: number, texts: readonly string[]): Generator<Given> {
+function* givensIn(
+  numbers: Float64Array,
+  length: number,
+  { texts, shapes, once }: { texts: readonly string[]; shapes: readonly Shape<AttrValue>[]; once: readonly string[] },
+): Generator<Given> {
   let at = 0
   const maybe = (): string | null => texts[numbers[at++] ?? NONE] ?? null
   const text = (): string => texts[numbers[at++] ?? NONE] ?? ''
+  const said = (): string | null => once[ONCE - (numbers[at++] ?? NONE)] ?? null
   while (at < length) {
     const thread = numbers[at++] ?? 0
     const person = numbers[at++] ?? 0
     const mixed = numbers[at++] === 1
-    const id = text()
+    const id = said() ?? ''
     const who = maybe()
     const account = maybe()
     const host = maybe()
     const pool = maybe()
-    const session = maybe()
+    const session = said()
     const startedAtMs = numbers[at++] ?? 0
     const totalMs = numbers[at++] ?? 0
     const outcome = text() as Attempt['outcome']
     const observations = numbers[at++] ?? 0
-    const ofAttrs = numbers[at++] ?? 0
+    const shape = shapes[numbers[at++] ?? NONE]
     const ofOddities = numbers[at++] ?? 0
     const ofPhases = numbers[at++] ?? 0
     const ofParts = numbers[at++] ?? 0
     const ofMarks = numbers[at++] ?? 0
-    const attrs: Record<string, string | number | boolean> = {}
-    for (let i = 0; i < ofAttrs; i++) {
-      const name = text()
+    const attrs = shape?.empty() ?? {}
+    for (const name of shape?.names ?? []) {
       const kind = numbers[at++]
       const value = numbers[at++] ?? 0
       attrs[name] = kind === TEXT ? (texts[value] ?? '') : kind === NUMBER ? value : kind === TRUE

@@ -118,7 +118,7 @@ describe('NDJSON', () => {
         phase: fc.constantFrom('policy', '', null),
         durationMs: fc.constantFrom(5, '6', null),
         attrs: fc.oneof(
-          fc.dictionary(text, fc.oneof(text, fc.integer(), fc.boolean()), { maxKeys: 3 }),
+          fc.dictionary(text, fc.oneof(text, fc.integer(), fc.boolean(), fc.double({ noNaN: true })), { maxKeys: 4 }),
           fc.constantFrom({ deep: { kind: 'mark' } }, []),
         ),
       },
@@ -148,6 +148,9 @@ describe('NDJSON', () => {
           '"code":"x"}',
           `${good(3)}\r`,
           `{"attempt":"b","attempt":"c",${good(4).slice(1)}`,
+          ...['{"b":1,"a":2}', '{"b":1,"b":2}', '{"b":1,"7":true}', '{ }', '{"b":null}', '{"b":1,}', '{"b":1,"a":[{}]}'].map(
+            (attrs) => `{"attempt":"a","kind":"mark","time":${START_MS},"attrs":${attrs}}`,
+          ),
         ),
       },
       {

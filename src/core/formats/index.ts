@@ -1,6 +1,7 @@
 export * from './csv'
 export * from './fault'
 export * from './ndjson'
+export * from './shape'
 export * from './observation'
 export * from './otlp'
 export * from './text'

@@ -1,4 +1,5 @@
 import { FIELDS, readTime } from './observation'
+import { Shape } from './shape'
 import { keepable } from './text'
 
 const [NEWLINE, RETURN, SPACE, TAB, QUOTE, BACKSLASH, COMMA, COLON] = [10, 13, 32, 9, 34, 92, 44, 58]
@@ -19,6 +20,8 @@ export type Written = Record<(typeof FIELDS)[number], unknown>
 /** Texts that are kept, a power of two; and how many bytes of each: longer ones are read anew each time. */
 const KEPT = 8192
 const LONGEST_KEPT = 64
+/** So many sets of names of inner objects are remembered. */
+const MOST_SHAPES = 16
 /** In place of a kept text: it is too long to be kept, or cannot be read. */
 const LONG = -1
 const NONE = -2
@@ -59,6 +62,12 @@ export class LineScanner {
   /** Of each, the one that followed it last as the value of a field. */
   readonly #next = new Int16Array(KEPT)
   #long = ''
+  /** Of the object inside a record that is being read: names and values; and the names and their numbers as they were last. */
+  readonly #innerNames: string[] = []
+  readonly #innerSlots = new Int16Array(MOST_FIELDS)
+  readonly #inner: unknown[] = []
+  #shape = new Shape<unknown>([], 0)
+  #shapes: readonly Shape<unknown>[] = []
 
   /**
    * Reads one line.
@@ -159,8 +168,15 @@ export class LineScanner {
       return this.#texts[kept]
     }
     if (byte === MINUS || (byte >= ZERO && byte <= NINE)) return this.#number()
-    if (byte === OPEN || byte === OPEN_LIST) return this.#nested()
-    const [word, value] = byte === 116 ? WORDS.true : byte === 102 ? WORDS.false : WORDS.null
+    const from = this.#at
+    if (byte === OPEN) return this.#flat() ?? this.#nested(from)
+    if (byte === OPEN_LIST) return this.#nested(from)
+    return this.#word(byte)
+  }
+
+  /** True, false or null, of which this is the first letter. */
+  #word(first: number): boolean | null | undefined {
+    const [word, value] = first === 116 ? WORDS.true : first === 102 ? WORDS.false : WORDS.null
     for (const letter of word) if (this.#bytes[this.#at++] !== letter) return undefined
     return value
   }
@@ -219,10 +235,71 @@ export class LineScanner {
     return first >= 0 && first <= 9 && second >= 0 && second <= 9 ? first * 10 + second : NaN
   }
 
-  /** An object or a list inside the record: only where it ends has to be found. */
-  #nested(): unknown {
+  /** An object of plain values inside the record; null where it is anything else. */
+  #flat(): Record<string, unknown> | null {
     const bytes = this.#bytes
-    const from = this.#at
+    const values = this.#inner
+    const names = this.#innerNames
+    const { names: before } = this.#shape
+    let n = 0
+    let alike = true
+    do {
+      this.#at++
+      this.#space()
+      const at = n < MOST_FIELDS && bytes[this.#at] === QUOTE ? this.#kept(this.#innerSlots[n] ?? 0) : NONE
+      if (at < 0) return null
+      const name = this.#texts[at] ?? ''
+      this.#innerSlots[n] = at
+      names[n] = name
+      alike &&= before[n] === name
+      this.#space()
+      if (bytes[this.#at++] !== COLON) return null
+      this.#space()
+      const value = this.#plain(at)
+      if (value === undefined) return null
+      values[n++] = value
+      this.#space()
+    } while (bytes[this.#at] === COMMA)
+    if (bytes[this.#at++] !== CLOSE || this.numbered) return null
+    if (!alike || n !== before.length) {
+      const shape = this.#shapeOf(n)
+      if (!shape) return null
+      this.#shape = shape
+    }
+    const result = this.#shape.empty()
+    for (let i = 0; i < n; i++) result[this.#shape.names[i] ?? ''] = values[i]
+    return result
+  }
+
+  /** That of so many names; null where not every name is there once, or one is not to be used. */
+  #shapeOf(n: number): Shape<unknown> | null {
+    const names = this.#innerNames
+    for (const shape of this.#shapes) {
+      if (shape.names.length !== n) continue
+      let i = 0
+      while (i < n && shape.names[i] === names[i]) i++
+      if (i === n) return shape
+    }
+    const found = [...new Set(names.slice(0, n))]
+    if (found.length < n || found.includes('__proto__')) return null
+    const made = new Shape<unknown>(found, 0)
+    this.#shapes = [...this.#shapes.slice(1 - MOST_SHAPES), made]
+    return made
+  }
+
+  /** A text, a number, true or false. @param name what it is the value of, by its number; undefined where it is anything else */
+  #plain(name: number): unknown {
+    const byte = this.#bytes[this.#at] ?? 0
+    if (byte !== QUOTE) return byte === MINUS || (byte >= ZERO && byte <= NINE) ? this.#number() : (this.#word(byte) ?? undefined)
+    const kept = this.#kept(this.#next[name] ?? 0)
+    if (kept < 0) return kept === LONG ? this.#long : undefined
+    this.#next[name] = kept
+    return this.#texts[kept]
+  }
+
+  /** An object or a list inside the record: only where it ends has to be found. */
+  #nested(from: number): unknown {
+    const bytes = this.#bytes
     let at = from
     let depth = 0
     let inText = false
@@ -304,6 +381,8 @@ const WORDS = { true: [[116, 114, 117, 101], true], false: [[102, 97, 108, 115, 
 /** How many bytes from one place on are as those from another, of so many. */
 function alikeIn(one: DataView, at: number, other: DataView, from: number, most: number): number {
   let n = 0
+  // As numbers of eight bytes. Two of them are equal only where their bytes are: all but the two zeros, which no line has that can be read.
+  while (n + 8 <= most && one.getFloat64(at + n, true) === other.getFloat64(from + n, true)) n += 8
   while (n + 4 <= most && one.getInt32(at + n) === other.getInt32(from + n)) n += 4
   while (n < most && one.getUint8(at + n) === other.getUint8(from + n)) n++
   return n
