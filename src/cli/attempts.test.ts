@@ -16,6 +16,8 @@ const evidence = [
   ...logon({ person: 'jonas', at: START_MS + 30 * HOUR }),
   ...logon({ person: 'ilse', host: 'BO-H1-03' }).filter(({ kind }) => kind !== 'end'),
   ...logon({ id: 'b', person: 'vera', at: START_MS + 2 * HOUR }),
+  // An id that its source uses again.
+  ...logon({ id: 'b', person: 'mara', at: START_MS + 33 * HOUR }),
   // The broker knows the id, the host does not; and they log on again, once without any.
   ...logon({ id: 'd', person: 'rut', at: START_MS + HOUR }).map((o, i) => (i < 3 ? { ...o, host: 'BROKER-1' } : { ...o, attempt: undefined })),
   ...logon({ person: 'rut', at: START_MS + 3 * HOUR }),

@@ -39,6 +39,7 @@ export interface Oddity {
     | 'end.missing'
     | 'clock.far-off'
     | 'clock.off'
+    | 'id.used-again'
   readonly sentence: string
 }
 

@@ -207,12 +207,80 @@ describe('correlate', () => {
 
   it('counts of an id what is of one day, and says so of what is further away', () => {
     const day = 86_400_000
-    const other = logon({ id: 'a', at: START_MS - 60 * day }).slice(0, 3)
+    const other = logon({ id: 'a', at: START_MS - 60 * day }).slice(1, 4)
     const [one] = correlate([...other, ...logon({ id: 'a' })], START_MS + 2 * day)
     const [plain] = correlate(logon({ id: 'a' }), START_MS + 2 * day)
     const { oddities, ...rest } = one?.attempt ?? { oddities: [] }
     expect(rest).toEqual({ ...plain?.attempt, oddities: undefined })
     expect(oddities).toEqual([{ code: 'clock.far-off', sentence: '3 of its records are more than a day away from the others, and not counted.' }])
+  })
+
+  describe('an id that its source uses again', () => {
+    const day = 86_400_000
+    const people = ['mara', 'jonas', 'ilse']
+    // Counted anew every day; on the third, the one who came first came earlier.
+    const days = [0, day, 2 * day - 600_000].map((offset, d) =>
+      people.map((person, i) => logon({ id: String(i + 1), person: d === 1 ? (people[2 - i] ?? '') : person, at: START_MS + offset + i * 60_000 })),
+    )
+
+    it('names as many logons, of which the first keeps it, in whatever order they come', () => {
+      const all = days.flat(2)
+      const expected = attempts(all, START_MS + 4 * day)
+      expect(expected).toHaveLength(9)
+      expect(expected.map(({ id }) => id)).toEqual([
+        '1',
+        '2',
+        '3',
+        ...[1, 2, 3].map((n) => `${n}@2026-11-24T05:4${n - 1}:00Z`),
+        ...[1, 2, 3].map((n) => `${n}@2026-11-25T05:3${n - 1}:00Z`),
+      ])
+      expect(expected.map(({ person }) => person)).toEqual([...people, ...people.toReversed(), ...people])
+      expect(expected.map(({ oddities }) => oddities.map(({ code }) => code).join())).toEqual([
+        ...Array<string>(3).fill(''),
+        ...Array<string>(6).fill('id.used-again'),
+      ])
+      fc.assert(
+        fc.property(fc.shuffledSubarray(all, { minLength: all.length }), (shuffled) => {
+          expect(attempts(shuffled, START_MS + 4 * day)).toEqual(expected)
+        }),
+        { numRuns: 50 },
+      )
+    })
+
+    it('is told apart also where another machine tells of the same logons without ids', () => {
+      const told = days.flat().flatMap((one) => (one[0] ? [{ ...one[0], attempt: undefined, source: 'BROKER-1', timeMs: one[0].timeMs + 50 }] : []))
+      const all = [...days.flat(2), ...told]
+      const found = correlate(all, START_MS + 4 * day)
+      expect(found).toHaveLength(9)
+      expect(found.map(({ observations }) => observations.length)).toEqual(Array(9).fill(10))
+    })
+
+    it('is one where it is gone on with by a machine whose clock is off, or after long silence', () => {
+      const broker = { attempt: '1', person: 'mara', source: 'BROKER-1', timeMs: START_MS }
+      const both: Observation[] = [
+        { ...broker, kind: 'begin' },
+        { ...broker, kind: 'phase', phase: 'broker', durationMs: 500 },
+      ]
+      expect(attempts([...both, ...logon({ id: '1', at: START_MS + 2 * 3_600_000 })], START_MS + day)).toHaveLength(1)
+      const later: Observation = {
+        kind: 'mark',
+        attempt: '1',
+        person: 'mara',
+        host: 'TH-Q1-04',
+        code: 'session.left',
+        timeMs: START_MS + 8 * 3_600_000,
+      }
+      expect(attempts([...logon({ id: '1' }), later], START_MS + day)).toHaveLength(1)
+    })
+
+    it('is another try where the same machine begins again after silence', () => {
+      const two = attempts([...logon({ id: '1' }), ...logon({ id: '1', at: START_MS + 20 * 60_000 })], START_MS + day)
+      expect(two.map(({ id, totalMs }) => [id, totalMs])).toEqual([
+        ['1', 13_100],
+        ['1@2026-11-23T06:00:00Z', 13_100],
+      ])
+      expect(attempts([...logon({ id: '1' }), ...logon({ id: '1', at: START_MS + 5 * 60_000 })], START_MS + day)).toHaveLength(1)
+    })
   })
 
   it('ends an attempt after the shell phase and after 15 minutes of silence', () => {

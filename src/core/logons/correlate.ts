@@ -5,7 +5,8 @@ import type { Attempt } from './attempt'
 import { canonicalCode, codeFails } from './codes'
 import { isOnHost, observationKey, type Observation } from './observation'
 import { nameBySession } from './sessions'
-import { hasId, LONGEST_MS, personThreadOf, SILENCE_MS, threadKey } from './threads'
+import { endOf, hasId, personThreadOf, SILENCE_MS, threadKey } from './threads'
+import { usedAgain, type Called, type Renamed } from './used-again'
 
 /**
  * The threads that meet: for each thread of a person those of attempts with an id that are of the same person. The others can be correlated one by one, these
@@ -22,15 +23,15 @@ export function meetings<T>(
   return met
 }
 
-/** All threads to attempts, those that meet together. */
-export function correlateThreads(threads: ReadonlyMap<string, readonly Observation[]>, nowMs: number): Correlated[] {
+/** All threads to attempts, those that meet together. @param called see usedAgain */
+export function correlateThreads(threads: ReadonlyMap<string, readonly Observation[]>, nowMs: number, called?: Called): Correlated[] {
   const met = meetings(threads, (observations) => observations)
   const together = new Set([...met.values()].flat())
   const result: Correlated[] = []
   for (const [thread, observations] of threads) {
     if (together.has(thread)) continue
     const others = met.get(thread)?.flatMap((one) => threads.get(one) ?? []) ?? []
-    for (const one of correlateThread(thread, others.length > 0 ? [...observations, ...others] : observations, nowMs)) result.push(one)
+    for (const one of correlateThread(thread, others.length > 0 ? [...observations, ...others] : observations, nowMs, called)) result.push(one)
   }
   return result
 }
@@ -74,14 +75,17 @@ export function intoThreads(observations: Iterable<Observation>): Map<string, Ob
   return threads
 }
 
-/** The same for the observations of a single thread, or of threads that meet. What belongs to an attempt with an id is of the thread of that id. */
-export function correlateThread(thread: string, observations: readonly Observation[], nowMs: number): Correlated[] {
+/**
+ * The same for the observations of a single thread, or of threads that meet. What belongs to an attempt with an id is of the thread of that id.
+ * @param called see usedAgain
+ */
+export function correlateThread(thread: string, observations: readonly Observation[], nowMs: number, called?: Called): Correlated[] {
   const ordered = inOrder(observations)
-  const ofId = (id: string, list: readonly Observation[]) => ({ thread: `id:${id}`, observations: list, attempt: assemble(id, list, nowMs) })
-  if (hasId(thread)) return [ofId(thread.slice(3), ordered)]
+  const renamed = usedAgain(ordered, called)
+  if (hasId(thread) && renamed.size === 0) return [{ thread, observations: ordered, attempt: assemble(thread.slice(3), ordered, nowMs) }]
   const begun = new Map<string, number>()
-  return split(ordered).map(({ id, observations: group }) => {
-    if (id !== null) return ofId(id, group)
+  return split(ordered, renamed).map(({ id, name, observations: group }) => {
+    if (id !== null) return { thread: `id:${id}`, observations: group, attempt: withId(id, name ?? id, assemble(name ?? id, group, nowMs)) }
     // One person may begin twice in the same millisecond, on two hosts.
     const { timeMs = 0, host = '', session = '', pool = '' } = group[0] ?? {}
     const begin = [thread, timeMs, host.toLowerCase(), session, pool].join('|')
@@ -89,6 +93,13 @@ export function correlateThread(thread: string, observations: readonly Observati
     begun.set(begin, nth + 1)
     return { thread, observations: group, attempt: assemble(`x${shortHash(nth === 0 ? begin : `${begin}#${nth}`)}`, group, nowMs) }
   })
+}
+
+/** Where it is not called by its id, that is said. */
+function withId(id: string, name: string, attempt: Attempt): Attempt {
+  if (id === name) return attempt
+  const sentence = `Its source calls it ${id}, as it calls other logons, too; they are told apart by when they began.`
+  return { ...attempt, oddities: [...attempt.oddities, { code: 'id.used-again', sentence }] }
 }
 
 /** Each observation once, by time; ties by what must come first, then by content, so that the order is total. */
@@ -123,8 +134,9 @@ const RANK = { begin: 0, 'phase-begin': 1, phase: 2, mark: 3, 'phase-end': 4, en
 
 /** One attempt while its observations are told apart from those of the person's others. */
 interface Group {
-  /** Its id, where a source knows one. */
+  /** Its id, where a source knows one, and how it is called: see usedAgain. */
   id: string | null
+  name: string | null
   readonly observations: Observation[]
   readonly firstMs: number
   /** Who reported its begin when, with an id or without. */
@@ -151,17 +163,19 @@ const HANDED_OVER_MS = 120_000
  * contradict, until its `end`, the end of its shell, or long silence. A host may also go on with what another machine began. What has an id is of the attempt with
  * that id; what another machine says of the same begin, within two minutes, is of it, too.
  */
-function split(ordered: readonly Observation[]): Group[] {
+function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
   const groups: Group[] = []
-  const byId = new Map<string, Group>()
+  const byName = new Map<string, Group>()
   let alive: Group[] = []
   for (const observation of ordered) {
     alive = alive.filter(({ lastMs }) => observation.timeMs - lastMs <= SILENCE_MS)
     const { attempt: id, host, session, pool, phase } = observation
-    let group = id ? (byId.get(id) ?? sameBegin(alive, observation)) : followed(alive, observation)
+    const name = id && (renamed.get(observation) ?? id)
+    let group = name ? (byName.get(name) ?? sameBegin(alive, observation)) : followed(alive, observation)
     if (!group) {
       group = {
         id: null,
+        name: null,
         observations: [],
         firstMs: observation.timeMs,
         begins: [],
@@ -175,7 +189,10 @@ function split(ordered: readonly Observation[]): Group[] {
       }
       groups.push(group)
     }
-    if (id) byId.set((group.id = id), group)
+    if (id && name) {
+      group.id = id
+      byName.set((group.name = name), group)
+    }
     if (!alive.includes(group)) alive.push(group)
     group.observations.push(observation)
     if (observation.kind === 'begin') group.begins.push({ by: reporter(observation), withId: id !== undefined, ms: observation.timeMs })
@@ -324,11 +341,4 @@ function closingTime(observation: Observation): number | null {
   if (observation.phase !== 'shell' || observation.part) return null
   if (observation.kind === 'phase-end') return observation.timeMs
   return observation.kind === 'phase' ? endOf(observation) : null
-}
-
-/** The moment until which an observation reaches. */
-export function endOf(observation: Observation): number {
-  const { kind, timeMs, durationMs = 0 } = observation
-  // A duration that cannot be counts as 0: see assemble().
-  return kind === 'phase' && durationMs > 0 && durationMs <= LONGEST_MS ? timeMs + durationMs : timeMs
 }

@@ -1,10 +1,10 @@
 import { quickHash } from '../stats/hash'
 import { Moments } from '../stats/moments'
 import type { Attempt } from './attempt'
-import { correlateThread, correlateThreads, endOf, intoThreads, isMixed, meetings, type Correlated } from './correlate'
+import { correlateThread, correlateThreads, intoThreads, isMixed, meetings, type Correlated } from './correlate'
 import type { Observation } from './observation'
 import { isNameless, Sessions } from './sessions'
-import { hasId, personThread, personThreadOf, sessionThread, SILENCE_MS, threadKey } from './threads'
+import { endOf, hasId, personThread, personThreadOf, sessionThread, SILENCE_MS, threadKey } from './threads'
 
 /** So many observations wait, about, before the threads that were quiet longest are put together. */
 export const MOST_WAITING = 40_000

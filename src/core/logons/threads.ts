@@ -36,3 +36,10 @@ export function personThreadOf(observations: readonly Observation[]): string | n
   const person = personOf(observations)
   return person === null ? null : personThread(person)
 }
+
+/** The moment until which an observation reaches. */
+export function endOf(observation: Observation): number {
+  const { kind, timeMs, durationMs = 0 } = observation
+  // A duration that cannot be counts as 0: see assemble().
+  return kind === 'phase' && durationMs > 0 && durationMs <= LONGEST_MS ? timeMs + durationMs : timeMs
+}

@@ -145,9 +145,20 @@ describe('pictures', () => {
 
   it('follow an attempt that is put together again, in another hour or without its loss', async () => {
     const before = await readPictures(database, fromMs, toMs, 'UTC')
-    // A late record of c239 says that it began an hour and a half earlier.
+    // A late record of c239 is of an hour and a half earlier.
     await intake.ingest(
-      [{ kind: 'begin', attempt: 'c239', person: 'p239', host: 'TH-2', pool: 'ticket-hall', timeMs: START_MS + HOUR }],
+      [
+        {
+          kind: 'phase',
+          phase: 'broker',
+          durationMs: 600,
+          attempt: 'c239',
+          person: 'p239',
+          host: 'TH-2',
+          pool: 'ticket-hall',
+          timeMs: START_MS + HOUR,
+        },
+      ],
       START_MS + 7 * HOUR,
     )
     const after = await readPictures(database, fromMs, toMs, 'UTC')

@@ -296,6 +296,50 @@ describe.each(engines)('intake on %s', (name, open) => {
     )
   })
 
+  it('tells apart the logons of a source that uses its ids again, in whatever batches they come, and brings what is late to each', async (context) => {
+    if (!database) return context.skip()
+    const DAY_MS = 86_400_000
+    const days = [0, 1, 2, 40].map((day) =>
+      ['mara', 'jonas'].flatMap((person, i) => logon({ id: String(i + 1), person, at: START_MS + day * DAY_MS - day * 60_000 + i * 120_000 })),
+    )
+    const late = days.map((_, i): Observation => {
+      const day = [0, 1, 2, 40][i] ?? 0
+      return { kind: 'mark', attempt: '2', person: 'jonas', host: 'TH-Q1-04', code: 'session.left', timeMs: START_MS + day * DAY_MS + 9 * 3_600_000 }
+    })
+    const now = START_MS + 41 * DAY_MS
+    const told = () =>
+      database.query<{ id: string; person: string; started_ms: number; total_ms: number }>(
+        'select id, person, started_ms, total_ms from attempts order by started_ms',
+      )
+    const expected = days.flatMap((day) => [day[0], day[9]].map((one) => [one?.person, one?.timeMs, 13_100]))
+    for (const order of [
+      [0, 1, 2, 3],
+      [3, 2, 1, 0],
+      [2, 0, 3, 1],
+    ]) {
+      let intake = await fresh()
+      for (const day of order) {
+        await intake.ingest(days[day] ?? [], now)
+        // Also by one that only knows what is kept.
+        if (day === 1) intake = new Intake(database)
+      }
+      for (const one of late) await intake.ingest([one], now)
+      const found = await told()
+      expect(found.map(({ person, started_ms, total_ms }) => [person, started_ms, total_ms])).toEqual(expected)
+      const once = await state()
+      await intake.ingest([...days.flat(), ...late], now)
+      await new Intake(database).ingest(days[1] ?? [], now)
+      expect(await told()).toEqual(found)
+      expect((await state()).hours).toEqual(once.hours)
+      for (const { id, person } of found) {
+        const story = await readStory(database, id, now)
+        expect(story.marks.map(({ code }) => code)).toEqual(person === 'jonas' ? ['session.left'] : [])
+        expect(story.oddities.map(({ code }) => code)).toEqual(id.includes('@') ? ['id.used-again'] : [])
+      }
+      expect(found.filter(({ id }) => !id.includes('@'))).toHaveLength(2)
+    }
+  })
+
   it('keeps which files told of a logon, whatever becomes of it: the one that told of it first, and those that told more', async (context) => {
     if (!database) return context.skip()
     const list = someLost().map((one, i) => ({ ...one, source: `record ${i}` }))

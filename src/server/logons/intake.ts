@@ -264,10 +264,10 @@ export class Intake {
 
   async #prepare(observations: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
     const threads = asked(observations, again)
-    const known = await this.#known.of(threads, this.#org, () => this.#writing)
+    const { attempts: known, called } = await this.#known.of(threads, this.#org, () => this.#writing)
     const all = [...known.flatMap((one) => one.observations), ...observations]
     const named = nameBySession(all)
-    const timed = correlateThreads(intoThreads(named), nowMs)
+    const timed = correlateThreads(intoThreads(named), nowMs, called)
     this.#clocks ??= new ClockWatch(await recallClocks(this.database))
     const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
     const found = timed.map(({ attempt, thread, observations }): Found => {

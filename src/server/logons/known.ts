@@ -1,4 +1,16 @@
-import { endOf, hasId, isNameless, LONGEST_MS, personOf, sessionThread, SILENCE_MS, threadKey, type Observation } from '../../core/logons'
+import {
+  beganMs,
+  endOf,
+  hasId,
+  isNameless,
+  LONGEST_MS,
+  personOf,
+  sessionThread,
+  SILENCE_MS,
+  threadKey,
+  type Called,
+  type Observation,
+} from '../../core/logons'
 import { finderOf, readAccount, type Org } from '../../core/people'
 import type { Database } from '../db/database'
 import { unpackEvidence } from './pack'
@@ -8,6 +20,21 @@ export interface Known {
   readonly id: string
   readonly startedMs: number
   readonly observations: readonly Observation[]
+}
+
+/** What new observations may change, and what they may not. */
+export interface Knowledge {
+  readonly attempts: readonly Known[]
+  /** Ids by which attempts are called already. */
+  readonly called: Called
+}
+
+interface Row {
+  readonly id: string
+  readonly thread: string
+  readonly started_ms: number
+  readonly last_ms: number
+  readonly body: Uint8Array
 }
 
 /** An attempt that is to be looked at again. */
@@ -54,16 +81,14 @@ export class KnownAttempts {
    * Attempts that these threads already have, and those of the same people that they may meet (see meetings), as far as they can meet the new observations in time.
    * @param written waited for before the database is asked
    */
-  async of(threads: ReadonlyMap<string, Asked>, org: Org, written: () => Promise<unknown>): Promise<Known[]> {
+  async of(threads: ReadonlyMap<string, Asked>, org: Org, written: () => Promise<unknown>): Promise<Knowledge> {
     const without = [...threads].filter(([thread]) => !hasId(thread))
     if (without.some(([, { fresh }]) => fresh.length > 0)) this.#anyWithout = true
-    const ids: string[] = []
-    for (const [thread, { fresh }] of threads) {
-      if (!hasId(thread)) continue
-      const id = thread.slice(3)
-      if (fresh.length === 0 || !this.surelyNew(id, Math.min(...fresh.map(({ timeMs }) => timeMs)))) ids.push(id)
-    }
-    if (ids.length + without.length === 0 && this.#anyWithout === false) return []
+    const ids = [...threads].filter(
+      ([thread, { fresh }]) =>
+        hasId(thread) && (fresh.length === 0 || !this.surelyNew(thread.slice(3), Math.min(...fresh.map(({ timeMs }) => timeMs)))),
+    )
+    if (ids.length + without.length === 0 && this.#anyWithout === false) return { attempts: [], called: new Map() }
     await written()
     this.#anyWithout ??= await this.#anyCame()
     const people = this.#anyWithout ? peopleIn(threads, org) : []
@@ -75,9 +100,18 @@ export class KnownAttempts {
       list.map(([, { toMs }]) => Math.ceil(toMs)),
     ]
     const query = (sql: string, params: unknown[]) =>
-      this.database.query<{ id: string; started_ms: number; body: Uint8Array }>(`select a.id, a.started_ms, e.body from ${sql}`, params)
-    const found = await Promise.all([
-      ids.length ? query('attempts a join evidence e on e.attempt = a.id where a.id = any($1)', [ids]) : [],
+      this.database.query<Row>(`select a.id, a.thread, a.started_ms, a.last_ms, e.body from ${sql}`, params)
+    const [byId, again, ...others] = await Promise.all([
+      ids.length ? query('attempts a join evidence e on e.attempt = a.id where a.id = any($1)', [ids.map(([thread]) => thread.slice(3))]) : [],
+      ids.length
+        ? query(
+            `unnest($1::text[], $2::bigint[], $3::bigint[]) as asked (thread, from_ms, to_ms)
+            join attempts a on a.thread = asked.thread and a.thread like 'id:%' and a.id <> substr(a.thread, 4)
+              and a.started_ms <= asked.to_ms + ${LONGEST_MS} and a.last_ms >= asked.from_ms - ${LONGEST_MS}
+            join evidence e on e.attempt = a.id`,
+            extent(ids),
+          )
+        : [],
       without.length
         ? query(
             `unnest($1::text[], $2::bigint[], $3::bigint[]) as asked (thread, from_ms, to_ms)
@@ -104,10 +138,23 @@ export class KnownAttempts {
           )
         : [],
     ])
+    // The id of an attempt long before or after may be used again: then that one is another. What has no begin of its own is of it, wherever there is no other.
+    const near = new Set(again.map(({ thread }) => thread))
+    const isOfThese = ({ id, thread, started_ms, last_ms }: Row) => {
+      const asked = id === thread.slice(3) ? threads.get(thread) : undefined
+      if (!asked || (started_ms <= asked.toMs + LONGEST_MS && last_ms >= asked.fromMs - LONGEST_MS)) return true
+      return asked.fresh.length > 0 && !near.has(thread) && !asked.fresh.some(({ kind }) => kind === 'begin')
+    }
     const known = new Map<string, Known>()
-    for (const { id, started_ms, body } of found.flat())
-      if (!known.has(id)) known.set(id, { id, startedMs: started_ms, observations: unpackEvidence(body) })
-    return [...known.values()]
+    const found = [...byId.filter(isOfThese), ...again, ...others.flat()]
+    for (const { id, started_ms, body } of found) if (!known.has(id)) known.set(id, { id, startedMs: started_ms, observations: unpackEvidence(body) })
+    const called = new Map(byId.map(({ id, body }) => [id, beganMs(known.get(id)?.observations ?? unpackEvidence(body))]))
+    // One that is called by its id and when it began may have been found without the one that is called by the id.
+    for (const { id, thread } of found) {
+      const plain = hasId(thread) ? thread.slice(3) : id
+      if (plain !== id && !called.has(plain)) called.set(plain, known.has(plain) ? beganMs(known.get(plain)?.observations ?? []) : NaN)
+    }
+    return { attempts: [...known.values()], called }
   }
 
   async #anyCame(): Promise<boolean> {

@@ -1,4 +1,16 @@
-import { codeNumber, codeSays, corrected, correlateThread, isUnusual, measure, OUTCOMES, SERIES, withMild, type Usual } from '../../core/logons'
+import {
+  codeNumber,
+  codeSays,
+  corrected,
+  correlateThread,
+  hasId,
+  isUnusual,
+  measure,
+  OUTCOMES,
+  SERIES,
+  withMild,
+  type Usual,
+} from '../../core/logons'
 import { Problem } from '../../contract/errors'
 import type { Story } from '../../contract/logons'
 import type { Queryable } from '../db/database'
@@ -10,7 +22,9 @@ import { attemptLine, columnsOf, listAttempts, storyRow } from './store'
 export async function readStory(database: Queryable, id: string, nowMs: number): Promise<Story> {
   const [row, line] = await Promise.all([storyRow(database, id), attemptLine(database, id)])
   if (!row || !line) throw new Problem('attempt.unknown')
-  const again = correlateThread(row.thread, unpackEvidence(row.evidence), nowMs).find((one) => one.attempt.id === id)
+  // Of those whose source used an id again, only this one is at hand.
+  const called = new Map(hasId(row.thread) && row.thread.slice(3) !== id ? [[row.thread.slice(3), NaN]] : [])
+  const again = correlateThread(row.thread, unpackEvidence(row.evidence), nowMs, called).find((one) => one.attempt.id === id)
   if (!again) throw new Problem('attempt.unknown')
   const attempt = corrected(again.attempt, row.clocks ?? [])
   const strictly = measure(attempt, row.usual, row.slow_ms)
