@@ -91,6 +91,8 @@ const MOST_KINDS = 20_000
 
 /** A share is called crowded by what comes in four minutes. */
 const SLOT_MS = 240_000
+/** Fewer than so many tell nothing of everybody. */
+const FEW = 8
 /** So many of the nearest are asked about a share. */
 const NEAREST = 30
 
@@ -99,6 +101,13 @@ export interface Crowd {
   readonly medianAMinute: number
   readonly whenCrowded: Contrast['inside']
   readonly whenQuiet: Contrast['inside']
+}
+
+/** Those before an attempt, or after it. */
+interface Side {
+  n: number
+  hit: number
+  readonly hosts: Set<number>
 }
 
 /** Logons on a share by slots, the median of those that had any, from how many on a slot is crowded, and how many logons came in such. */
@@ -347,6 +356,32 @@ export class Around {
       return ++result.n < most
     })
     return result
+  }
+
+  /**
+   * Of the neighbours that are nearest in time, wherever they were: how many had the same trouble, and on how many hosts. Of those before and after it, or where it
+   * has just begun or ended of those on the side where more had it.
+   */
+  anywhere(self: Neighbour, phase: string, most = NEAREST / 2): Contrast['inside'] & { readonly hosts: number } {
+    const [bit, byFault] = this.#trouble(self, phase)
+    const rows = this.#rows
+    const host = DIMENSIONS.indexOf('host')
+    const [before, after] = [0, 1].map(() => ({ n: 0, hit: 0, hosts: new Set<number>() })) as [Side, Side]
+    this.#outwards(self, NEAR_MS, (row) => {
+      const base = row * STRIDE
+      const one = (this.#at[row] ?? 0) < self.atMs ? before : after
+      if (one.n >= most || this.#isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
+      one.n++
+      if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) {
+        one.hit++
+        one.hosts.add(this.#kinds.valueOf(rows[base + KIND] ?? 0, host))
+      }
+      return before.n < most || after.n < most
+    })
+    const both = { n: before.n + after.n, hit: before.hit + after.hit, hosts: new Set([...before.hosts, ...after.hosts]) }
+    const rate = ({ n, hit }: Side) => (n >= FEW ? hit / n : 0)
+    const best = [before, after].reduce((best, one) => (rate(one) > rate(best) + 0.1 ? one : best), both)
+    return { n: best.n, hit: best.hit, hosts: best.hosts.size }
   }
 
   /** Of the neighbours at a place that are nearest in time: how many failed, and how many of them by one of these codes. */

@@ -37,6 +37,8 @@ const ANYWHERE = [
   'group',
   'person',
 ]
+/** And where it can sit when none of the places is reported at which it does by its nature. */
+const STEAD = ['pool', 'image', 'network']
 /** The number of ANY_FACTOR, which is no single place. */
 const ANY = -2
 /** What may narrow a place further. */
@@ -115,8 +117,9 @@ export class Search {
 
   /** The incidents behind one cause are added to the candidates; what is left over is returned. */
   of(cause: string, hits: readonly number[], candidates: Candidate[]): readonly number[] {
-    const at = CAUSE_BY_ID.get(cause)?.at ?? ANYWHERE
-    if (at.length === 0) return hits
+    const natural = CAUSE_BY_ID.get(cause)?.at ?? ANYWHERE
+    if (natural.length === 0) return hits
+    const at = this.#areReported(natural, hits) ? natural : [...natural, ...STEAD.filter((dimension) => !natural.includes(dimension))]
     let left = [...hits]
     for (let round = 0; round < MOST_OF_A_CAUSE && left.length >= FEWEST; round++) {
       const found = this.#next(cause, at, left)
@@ -126,6 +129,12 @@ export class Search {
       left = left.filter((row) => !taken.has(row))
     }
     return left
+  }
+
+  /** Whether it is known of some where they are in any of these dimensions, hosts and people aside: each is on one, whatever the cause. */
+  #areReported(dimensions: readonly string[], hits: readonly number[]): boolean {
+    const places = dimensions.flatMap((dimension) => dimension.split('+')).filter((one) => DIMENSION_INDEX.has(one) && one !== 'host')
+    return places.length === 0 || places.some((dimension) => hits.some((row) => this.#number(dimension, row) > 0))
   }
 
   #next(cause: string, at: readonly string[], hits: readonly number[]): Candidate[] {

@@ -67,7 +67,7 @@ export function suspect(change: OrgChange, incident: { readonly cause: string; r
   if (beforeMs < -SLACK_MS) reasons.push(against(9, 'It came after the beginning.'))
   else if (beforeMs <= HOUR_MS) reasons.push(clue(2, `${minutes(beforeMs)} before the first of these logons.`))
   else if (beforeMs <= 26 * HOUR_MS) reasons.push(clue(1, `${Math.round(beforeMs / HOUR_MS)} h before the first of these logons.`))
-  else reasons.push(against(Math.min(3, beforeMs / (48 * HOUR_MS)), `${Math.round(beforeMs / (24 * HOUR_MS))} days before.`))
+  else reasons.push(against(Math.min(3, beforeMs / (48 * HOUR_MS)), `${Math.round(beforeMs / HOUR_MS)} h before.`))
   if (beforeMs >= 0)
     reasons.push(
       between.wellBetween <= 3

@@ -148,6 +148,16 @@ export function processors(facts: Facts): { readonly busy: boolean; readonly sen
   }
 }
 
+/** How many times as long as usual the phases on the host took, where that is far longer for all of them, and there are several. */
+function timesAsLong({ measured: { blame, usual } }: Facts): { readonly n: number; readonly least: number; readonly most: number } | null {
+  const times = blame.shares.flatMap(({ phase, ms }) => {
+    const usualMs = usual?.series[phase]?.medianMs ?? 0
+    return ON_BUSY_HOST.includes(phase) && usualMs > 0 ? [ms / usualMs] : []
+  })
+  const [least, most] = [Math.min(...times), Math.max(...times)]
+  return times.length >= 4 && least >= 1.5 ? { n: times.length, least, most } : null
+}
+
 export const hostOverloaded: Cause = {
   id: 'host-overloaded',
   about: 'slow',
@@ -165,16 +175,20 @@ export const hostOverloaded: Cause = {
     if (cpu) clues.push(busy ? clue(5, cpu.sentence, cpu.detail) : against(4, cpu.sentence))
     const here = sitsAt(facts, worst.phase, ['host'], 4)
     if (cpu === null && !here.some((one) => one.for)) return null
+    // Of processors that nobody reports, the phases tell: whatever works on such a host takes several times as long, also what is short.
+    const times = cpu === null ? timesAsLong(facts) : null
     // What was measured on the host is not gainsaid by another trouble beside it.
     clues.push(...(busy ? here.filter((one) => one.for) : here))
     const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
     const slower = mild.filter(({ phase }) => ON_BUSY_HOST.includes(phase)).length
-    if (slow >= 3) clues.push(clue(2, `${slow} phases that work on the host were slow at once.`))
+    if (times)
+      clues.push(clue(2.5, `All ${times.n} phases on the host took longer than usual: ${times.least.toFixed(1)} to ${times.most.toFixed(1)} times.`))
+    else if (slow >= 3) clues.push(clue(2, `${slow} phases that work on the host were slow at once.`))
     else if (busy && slower >= 4) clues.push(clue(2, `${slower} phases took more than usual at once.`))
     const sessions = facts.ordinary('hostSessions')
     if (sessions && sessions.value > Math.max(1.5 * sessions.median, sessions.high))
       clues.push(clue(1, `${sessions.value} sessions on it; ordinarily ${Math.round(sessions.median)}.`, 'hostSessions'))
-    return [...clues, ...otherPhase(facts, busy ? ON_BUSY_HOST : ON_HOST)]
+    return [...clues, ...otherPhase(facts, busy || times ? ON_BUSY_HOST : ON_HOST)]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} was overloaded.`,
   remedy: (facts) =>

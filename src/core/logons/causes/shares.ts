@@ -3,16 +3,19 @@ import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { processors } from './hosts'
 import { otherPhase } from './slow'
-import { changeBefore, contrastSentence, onlyTheirs, sitsAt } from './where'
+import { changeBefore, contrastSentence, everywhere, onlyTheirs, sitsAt } from './where'
 
 /** The phases that wait for the share. */
 const SHARE_PHASES = ['container', 'profile']
 
 /** The greater excess in the phases that wait for the share. */
-function shareExcess(facts: Facts) {
-  if (facts.failed || facts.text('share') === null) return null
-  return facts.measured.excess.find(({ phase }) => SHARE_PHASES.includes(phase)) ?? null
-}
+const storageExcess = (facts: Facts) => (facts.failed ? null : (facts.measured.excess.find(({ phase }) => SHARE_PHASES.includes(phase)) ?? null))
+
+/** The same where it is known which share that is. */
+const shareExcess = (facts: Facts) => (facts.text('share') === null ? null : storageExcess(facts))
+
+/** Where nobody says which share it is, those of one pool may all have one. */
+const atShare = (facts: Facts): readonly string[] => (facts.text('share') === null ? ['share', 'pool'] : ['share'])
 
 /** Latency as the host reports it, against what it ordinarily is. */
 function latency(facts: Facts, expectedHigh: boolean): Clue[] {
@@ -30,7 +33,7 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   const { aMinute, medianAMinute, whenCrowded, whenQuiet } = facts.crowd(phase)
   // As in Around.crowd: four in four minutes, or twice the median.
   const crowded = aMinute >= Math.max(1, 2 * medianAMinute)
-  const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share')}; the median ${medianAMinute.toFixed(1)}.`
+  const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share') ?? 'whatever shares there are'}; the median ${medianAMinute.toFixed(1)}.`
   const clues: Clue[] = storm ? [crowded ? clue(3, rate) : against(4, rate)] : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
   if (whenQuiet.n < 4) return clues
   const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
@@ -69,17 +72,18 @@ export const logonStorm: Cause = {
   prior: -3,
   toPerson: 'Very many people are logging on right now.',
   look(facts) {
-    const excess = shareExcess(facts)
+    const excess = storageExcess(facts)
     if (!excess) return null
     return [
       ...crowd(facts, excess.phase, true),
       ...latency(facts, true),
       ...sitsAt(facts, excess.phase, ['share', 'pool'], 3),
+      ...everywhere(facts, excess.phase, 3),
       ...notTheShare(facts, excess.phase),
       ...otherPhase(facts, SHARE_PHASES),
     ]
   },
-  sentence: (facts) => `${facts.text('share')} answers slowly while very many people log on at once.`,
+  sentence: (facts) => `${facts.text('share') ?? 'The storage for profiles'} answers slowly while very many people log on at once.`,
   remedy: () => tell('Spread the load', 'Move containers to another share, or start hosts before the shift.'),
 }
 
@@ -91,18 +95,19 @@ export const shareSlow: Cause = {
   prior: -3,
   toPerson: 'The storage for profiles is slower than it should be. We are working on it.',
   look(facts) {
-    const excess = shareExcess(facts)
+    const excess = storageExcess(facts)
     if (!excess) return null
     return [
       ...crowd(facts, excess.phase, false),
       ...latency(facts, true),
-      ...sitsAt(facts, excess.phase, ['share'], 4),
+      ...sitsAt(facts, excess.phase, atShare(facts), 4),
+      ...everywhere(facts, excess.phase),
       ...notTheShare(facts, excess.phase),
       ...changeBefore(facts, ['share'], ['share']),
       ...otherPhase(facts, SHARE_PHASES),
     ]
   },
-  sentence: (facts) => `${facts.text('share')} answers slowly.`,
+  sentence: (facts) => `${facts.text('share') ?? 'The storage for profiles'} answers slowly.`,
   remedy: () => tell('Look at the share', 'Its disks, its network, and what else runs on it.'),
 }
 
@@ -235,7 +240,7 @@ export const scanner: Cause = {
   prior: -3.5,
   toPerson: 'Your profile is checked while it opens. We are working on it.',
   look(facts) {
-    const excess = facts.failed ? null : (facts.measured.excess.find(({ phase }) => SHARE_PHASES.includes(phase)) ?? null)
+    const excess = storageExcess(facts)
     if (!excess) return null
     const said = facts.has('scanner.active')
     const place = sitsAt(facts, excess.phase, ['image', 'host'], 4)

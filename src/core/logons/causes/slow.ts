@@ -2,7 +2,7 @@ import { contrastGain } from '../../stats/significance'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { SIGN_ON_ITSELF } from '../ordinary'
-import { changeBefore, isImageThePools, onlyTheirs, sitsAt } from './where'
+import { changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt } from './where'
 
 function longestPart(facts: Facts, phase: string) {
   const parts = facts.attempt.parts.filter((part) => part.phase === phase)
@@ -296,15 +296,17 @@ export const directorySlow: Cause = {
           : against(4, `One part of policy took ${seconds(Math.max(...parts))} of ${seconds(sum)}.`),
       )
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
-    clues.push(...sitsAt(facts, phase, ['zone', 'site', 'zone+pool'], 3))
+    clues.push(...sitsAt(facts, phase, ['zone', 'site', 'zone+pool'], 3), ...everywhere(facts, phase))
     const approval = facts.number('approvalMs')
     if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.blameMs)
       clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.blameMs)} sign-on.`))
     clues.push(...changeBefore(facts, ['directory'], ['zone', 'site']), ...otherPhase(facts, ['sign-on', 'policy', 'scripts']))
     return clues
   },
-  sentence: (facts) =>
-    `The directory answers the hosts of ${facts.text('site') ?? facts.text('zone') ?? 'this site'} slowly: each question takes long.`,
+  sentence(facts) {
+    const site = facts.text('site') ?? facts.text('zone')
+    return `The directory answers ${site ? `the hosts of ${site} ` : ''}slowly: each question takes long.`
+  },
   remedy: () => tell('Look at the directory server of this site', 'Which one the hosts ask, whether it is up, and how far away it is.'),
 }
 

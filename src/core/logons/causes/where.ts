@@ -77,6 +77,20 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
   return []
 }
 
+/** For: nearly everybody had it at the time, wherever they were, so that no place can tell: what all of them ask is slow. */
+export function everywhere(facts: Facts, phase: string, most = 4): Clue[] {
+  const best = facts.located(phase)[0]
+  if (best && best.gain >= TELLS) return []
+  const { n, hit, hosts } = facts.around.anywhere(facts.self, phase)
+  if (n < 8 || hit < 0.6 * n || hosts < 3) return []
+  return [
+    clue(
+      hit >= 0.8 * n ? most : 0.7 * most,
+      `Of the ${n} nearest logons, wherever they were, ${hit} on ${hosts} hosts ${phase === 'failed' ? 'failed the same way' : `were slow in ${phase}`}.`,
+    ),
+  ]
+}
+
 /** Whether it is this person's own: hardly anybody else has it, wherever one looks. */
 export function onlyTheirs(facts: Facts, phase: string): Clue[] {
   const best = facts.located(phase)[0]

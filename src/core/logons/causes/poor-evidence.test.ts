@@ -1,0 +1,85 @@
+import { describe, expect, it } from 'vitest'
+import { analyseAll } from '../batch'
+import { correlate } from '../correlate'
+import { logon, START_MS } from '../fixtures/builders'
+import { findIncidents } from '../incidents'
+import { Ledger, seenOf } from '../ledger'
+
+const USUAL = { broker: 300, connect: 400, 'sign-on': 900, container: 800, profile: 600, policy: 700, shell: 2000 }
+const MINUTE_MS = 60_000
+
+type Trouble = (pool: string, host: string) => Parameters<typeof logon>[0] | null
+
+/** Two logons a minute on two pools, well for six hours before the trouble and as many after its two: of each is told on which host it was and how long its phases took, and nothing else. */
+function told(trouble: Trouble) {
+  const observations = Array.from({ length: 1680 }, (_, i) => {
+    const [pool, hosts] = i % 4 === 0 ? (['lab', 6] as const) : (['ward', 12] as const)
+    const host = `${pool}-${(i * 7) % hosts}`
+    const at = START_MS + (i - 720) * (MINUTE_MS / 2)
+    const wrong = at >= START_MS && at < START_MS + 120 * MINUTE_MS ? trouble(pool, host) : null
+    const phases = Object.fromEntries(
+      Object.entries({ ...USUAL, ...wrong?.phases }).map(([phase, ms], k) => [phase, ms * (0.85 + (((i * 13 + k * 5) % 11) / 10) * 0.3)]),
+    )
+    return logon({ id: `l${i}`, person: `p${i % 130}`, pool, host, at, ...wrong, phases })
+  }).flat()
+  const explained = analyseAll(correlate(observations, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
+  const ledger = new Ledger()
+  for (const one of explained) ledger.add(seenOf(one))
+  const causes: Record<string, number> = {}
+  const said = explained.flatMap(({ diagnosis }) => diagnosis.cause ?? [])
+  for (const { id } of said) causes[id] = (causes[id] ?? 0) + 1
+  const incidents = findIncidents(ledger).incidents.map(({ cause, scope, attempts }) => [
+    cause,
+    scope.map(({ dimension, value }) => `${dimension} ${value}`).join(),
+    attempts,
+  ])
+  return {
+    causes,
+    incidents,
+    said: new Set(said.map(({ sentence }) => sentence)),
+    evidence: said.flatMap(({ evidence }) => evidence.map(({ sentence }) => sentence)),
+  }
+}
+
+describe('where hardly anything is told of a logon', () => {
+  it('the directory is slow where everybody waits for it, wherever they are, from the first to the last of them', () => {
+    const { causes, incidents, said, evidence } = told(() => ({ phases: { 'sign-on': 13_000 } }))
+    expect(causes).toEqual({ 'directory-slow': 240 })
+    expect(incidents).toEqual([['directory-slow', '', 240]])
+    expect([...said]).toEqual(['The directory answers slowly: each question takes long.'])
+    expect(
+      evidence.some((sentence) => /^Of the \d+ nearest logons, wherever they were, \d+ on \d+ hosts were slow in sign-on\.$/.test(sentence)),
+    ).toBe(true)
+  })
+
+  it('so is the storage for profiles; or that of a pool, where the others are quick', () => {
+    const all = told(() => ({ phases: { container: 26_000 } }))
+    expect(all.causes).toEqual({ 'share-slow': 240 })
+    expect(all.incidents).toEqual([['share-slow', '', 240]])
+    expect([...all.said]).toEqual(['The storage for profiles answers slowly.'])
+    const one = told((pool) => (pool === 'lab' ? { phases: { container: 26_000 } } : null))
+    expect(one.causes).toEqual({ 'share-slow': 60 })
+    expect(one.incidents).toEqual([['share-slow', 'pool lab', 60]])
+  })
+
+  it('a share that does not answer those of a pool is one incident of the pool, not one of each host', () => {
+    const { causes, incidents } = told((pool) =>
+      pool === 'lab'
+        ? { phases: { container: 500, profile: 0, policy: 0, shell: 0 }, outcome: 'failed', marks: [['0xC00000BE', 'container', 2000]] }
+        : null,
+    )
+    expect(causes).toEqual({ 'share-unreachable': 60 })
+    expect(incidents).toEqual([['share-unreachable', 'pool lab', 60]])
+  })
+
+  it('a host is overloaded where all that it does takes several times as long, also where nobody reports its processors', () => {
+    const { causes, incidents, evidence } = told((_, host) =>
+      host === 'ward-3' ? { phases: Object.fromEntries(Object.entries(USUAL).map(([phase, ms]) => [phase, 2.5 * ms])) } : null,
+    )
+    expect(causes).toEqual({ 'host-overloaded': 20 })
+    expect(incidents).toEqual([['host-overloaded', 'host ward-3', 20]])
+    expect(evidence.find((sentence) => sentence.startsWith('All 5 phases'))).toMatch(
+      /^All 5 phases on the host took longer than usual: \d\.\d to \d\.\d times\.$/,
+    )
+  })
+})
