@@ -17,9 +17,13 @@ const SCALES: Readonly<Record<string, number>> = {
   packages: 100,
   approvalMs: 1,
   signOnItselfMs: 1,
+  relayed: 1,
 }
 /** What sign-on took by itself, without the person's approval. No source reports it: it is worked out. */
 export const SIGN_ON_ITSELF = 'signOnItselfMs'
+
+/** 1 for a connection that was relayed, 0 for one that went direct: worked out as well. */
+export const RELAYED = 'relayed'
 
 /** What an ordinary number is told of. */
 type Told = Pick<Attempt, 'pool' | 'attrs' | 'phases'>
@@ -30,6 +34,7 @@ function numberOf({ attrs, phases }: Told, name: string): number | null {
     const approval = attrs['approvalMs']
     return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (typeof approval === 'number' ? approval : 0)) : null
   }
+  if (name === RELAYED) return attrs['transport'] === 'relay' ? 1 : attrs['transport'] === 'direct' ? 0 : null
   const value = attrs[name]
   return typeof value === 'number' && Number.isFinite(value) ? value : null
 }

@@ -10,13 +10,13 @@ const MINUTE_MS = 60_000
 
 type Trouble = (pool: string, host: string) => Parameters<typeof logon>[0] | null
 
-/** Two logons a minute on two pools, well for six hours before the trouble and as many after its two: of each is told on which host it was and how long its phases took, and nothing else. */
-function told(trouble: Trouble) {
+/** Two logons a minute on two pools, well for six hours before the trouble, and after it: of each is told on which host it was and how long its phases took, and nothing else. */
+function told(trouble: Trouble, always: (i: number) => Parameters<typeof logon>[0] = () => ({}), minutes = 120) {
   const observations = Array.from({ length: 1680 }, (_, i) => {
     const [pool, hosts] = i % 4 === 0 ? (['lab', 6] as const) : (['ward', 12] as const)
     const host = `${pool}-${(i * 7) % hosts}`
     const at = START_MS + (i - 720) * (MINUTE_MS / 2)
-    const wrong = at >= START_MS && at < START_MS + 120 * MINUTE_MS ? trouble(pool, host) : null
+    const wrong = at >= START_MS && at < START_MS + minutes * MINUTE_MS ? trouble(pool, host) : always(i)
     const phases = Object.fromEntries(
       Object.entries({ ...USUAL, ...wrong?.phases }).map(([phase, ms], k) => [phase, ms * (0.85 + (((i * 13 + k * 5) % 11) / 10) * 0.3)]),
     )
@@ -81,5 +81,28 @@ describe('where hardly anything is told of a logon', () => {
     expect(evidence.find((sentence) => sentence.startsWith('All 5 phases'))).toMatch(
       /^All 5 phases on the host took longer than usual: \d\.\d to \d\.\d times\.$/,
     )
+  })
+
+  it('those are relayed who mostly go direct, also where meanwhile nobody from there does', () => {
+    const { causes, incidents, evidence } = told(
+      () => ({ attrs: { network: 'campus', transport: 'relay' }, phases: { connect: 9000 } }),
+      () => ({ attrs: { network: 'campus', transport: 'direct' } }),
+      360,
+    )
+    expect(causes).toEqual({ 'relay-path': 720 })
+    expect(incidents.map(([cause, , attempts]) => [cause, attempts])).toEqual([['relay-path', 720]])
+    expect(evidence.some((sentence) => /^Most from campus go direct ordinarily; now \d+ of the \d+ others were relayed\.$/.test(sentence))).toBe(true)
+  })
+
+  it('a line is poor that is far from what most have, also where more than one in twenty are', () => {
+    const isPoor = (i: number) => i % 12 === 5
+    const { causes } = told(
+      () => null,
+      (i) =>
+        isPoor(i)
+          ? { attrs: { network: 'home', rttMs: 300 + (i % 7) * 30, bandwidthKbps: 300 }, phases: { connect: 8000, shell: 9000 } }
+          : { attrs: { network: 'home', rttMs: 35 + (i % 5), bandwidthKbps: 9000 } },
+    )
+    expect(causes).toEqual({ 'poor-line': 120 })
   })
 })

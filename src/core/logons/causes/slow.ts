@@ -1,7 +1,7 @@
 import { contrastGain } from '../../stats/significance'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
-import { SIGN_ON_ITSELF } from '../ordinary'
+import { RELAYED, SIGN_ON_ITSELF } from '../ordinary'
 import { changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt } from './where'
 
 function longestPart(facts: Facts, phase: string) {
@@ -167,6 +167,10 @@ function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[
   return sitsAt(facts, phase, elsewhere).flatMap((one) => (one.for ? [against(Math.min(2, one.weight), one.sentence)] : []))
 }
 
+/** Lines that are poor whatever others have. (common practice, no published source) */
+const POOR_RTT_MS = 150
+const POOR_KBPS = 512
+
 export const poorLine: Cause = {
   id: 'poor-line',
   about: 'slow',
@@ -182,7 +186,10 @@ export const poorLine: Cause = {
     const clues: Clue[] = []
     const usualRtt = facts.ordinary('rttMs')
     if (rtt !== null) {
-      const high = usualRtt ? rtt > Math.max(3 * usualRtt.median, 1.3 * usualRtt.high, 60) : rtt > 150
+      // Where more than one in twenty have a poor line, the high end is theirs: far beyond the middle is high all the same.
+      const high = usualRtt
+        ? rtt > Math.max(60, Math.min(Math.max(3 * usualRtt.median, 1.3 * usualRtt.high), Math.max(5 * usualRtt.median, POOR_RTT_MS)))
+        : rtt > POOR_RTT_MS
       const than = usualRtt ? `; ordinarily ${Math.round(usualRtt.median)} ms` : ''
       clues.push(
         high ? clue(4, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs') : against(3, `Round trip ${Math.round(rtt)} ms${than}.`, 'rttMs'),
@@ -190,7 +197,9 @@ export const poorLine: Cause = {
     }
     const usualKbps = facts.ordinary('bandwidthKbps')
     if (kbps !== null) {
-      const low = usualKbps ? kbps < Math.min(usualKbps.median / 3, usualKbps.low * 0.8) && kbps < 4000 : kbps < 512
+      const low = usualKbps
+        ? kbps < Math.max(Math.min(usualKbps.median / 3, usualKbps.low * 0.8, 4000), Math.min(usualKbps.median / 8, POOR_KBPS))
+        : kbps < POOR_KBPS
       clues.push(
         low
           ? clue(3, `Bandwidth ${Math.round(kbps)} kbit/s${usualKbps ? `; ordinarily ${Math.round(usualKbps.median)}` : ''}.`, 'bandwidthKbps')
@@ -230,7 +239,10 @@ export const relayPath: Cause = {
         clue(3, `Others ${network ? `from ${network} ` : ''}went direct: ${direct.hit} of ${direct.n} of them were slow in ${excess.phase}.`),
       )
     else if (n >= 10 && direct.n * 10 < n) {
-      if (network === 'office') clues.push(clue(2, 'From the office a direct way is to be expected.'))
+      const ordinarily = facts.ordinary(RELAYED)
+      if (ordinarily?.median === 0)
+        clues.push(clue(3.5, `Most ${network ? `from ${network} ` : ''}go direct ordinarily; now ${ways.inside.n} of the ${n} others were relayed.`))
+      else if (network === 'office') clues.push(clue(2, 'From the office a direct way is to be expected.'))
       else clues.push(against(4, `Nearly everybody${network ? ` from ${network}` : ''} is relayed.`))
     }
     const { gain = 0, ...located } = facts.located(excess.phase).find(({ at }) => at.some(({ dimension }) => dimension === 'transport')) ?? {}
