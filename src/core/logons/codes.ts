@@ -86,14 +86,17 @@ const BY_NUMBER = new Map(NTSTATUS.map(([number, code]) => [number, code]))
 const BY_LOWER = new Map([...CODES.keys()].map((code) => [code.toLowerCase(), code]))
 
 /**
- * The canonical spelling of a code: `0xC0000043`, `0xc0000043` and `status_sharing_violation` all give
+ * The canonical spelling of a code: `0xC0000043`, `C0000043`, its decimal forms `3221225539` and `-1073741757`, and `status_sharing_violation` all give
  * `STATUS_SHARING_VIOLATION`. A code that we do not know comes back as it was written.
  */
 export function canonicalCode(written: string): string {
   const text = written.trim()
-  if (/^0x[0-9a-f]{1,8}$/i.test(text)) return BY_NUMBER.get(Number.parseInt(text, 16) >>> 0) ?? text
-  return BY_LOWER.get(text.toLowerCase()) ?? text
+  const number = HEX.test(text) ? Number.parseInt(text.slice(-8).replace(/^.*x/i, ''), 16) : DECIMAL.test(text) ? Number(text) : null
+  return (number === null ? undefined : BY_NUMBER.get(number >>> 0)) ?? BY_LOWER.get(text.toLowerCase()) ?? text
 }
+/** With or without the sign carried on to 64 bits. */
+const HEX = /^(0x(f{8})?[0-9a-f]{1,8}|c0[0-9a-f]{6})$/i
+const DECIMAL = /^(-1\d{9}|3\d{9})$/
 
 /** What a code means, in a few words, or the code itself where we do not know it. */
 export function codeSays(code: string): string {

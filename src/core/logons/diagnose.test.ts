@@ -296,7 +296,11 @@ describe('codes', () => {
       Array.from({ length: 4 }, () => 'STATUS_SHARING_VIOLATION'),
     )
     expect(codeNumber('STATUS_SHARING_VIOLATION')).toBe('0xC0000043')
-    expect(canonicalCode('vendor.code')).toBe('vendor.code')
+    expect(['0xC0000043', 'c0000043', '0xFFFFFFFFC0000043', '3221225539', '-1073741757'].map(canonicalCode)).toEqual(
+      Array(5).fill('STATUS_SHARING_VIOLATION'),
+    )
+    // Numbers of other kinds are left alone.
+    expect(['43', '24', '3221225473', '0x1234567', 'vendor.code'].map(canonicalCode)).toEqual(['43', '24', '3221225473', '0x1234567', 'vendor.code'])
   })
 })
 

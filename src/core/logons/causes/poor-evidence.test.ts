@@ -105,4 +105,16 @@ describe('where hardly anything is told of a logon', () => {
     )
     expect(causes).toEqual({ 'poor-line': 120 })
   })
+
+  it('scripts are slow, or policy, also where no part of them is named: those of a pool, not those of one person', () => {
+    const scripts = told(
+      (pool) => (pool === 'lab' ? { phases: { scripts: 16_000 } } : null),
+      (i) => ({ phases: { scripts: i % 301 === 7 ? 16_000 : 700 } }),
+    )
+    expect(scripts.causes).toEqual({ 'script-slow': 60 })
+    expect(scripts.incidents).toEqual([['script-slow', 'pool lab', 60]])
+    expect([...scripts.said]).toEqual(['Something in scripts takes long; which script, nobody records.'])
+    const policy = told((pool) => (pool === 'lab' ? { phases: { policy: 16_000 } } : null))
+    expect(policy.causes).toEqual({ 'policy-part-slow': 60 })
+  })
 })

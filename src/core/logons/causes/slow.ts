@@ -23,7 +23,14 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
     look(facts) {
       const excess = facts.excess(phase)
       const part = longestPart(facts, phase)
-      if (facts.failed || !excess || !part) return null
+      if (facts.failed || !excess) return null
+      if (!part)
+        return [
+          clue(2, `The phase took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}; its parts were not recorded.`),
+          ...sitsAt(facts, phase, ['pool', 'image', 'host', 'group', 'network+pool', 'zone+pool'], 4),
+          ...(phase === 'scripts' ? everywhere(facts, phase) : []),
+          ...otherPhase(facts, [phase]),
+        ]
       const ms = part.endMs - part.startMs
       const clues: Clue[] = [
         ms > 0.6 * excess.blameMs
@@ -34,7 +41,12 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
       if (multiple) clues.push(clue(1, `${multiple / 1000} s is a usual time-out: something is waited for that does not answer.`))
       return [...clues, ...otherPhase(facts, [phase])]
     },
-    sentence: (facts) => `${noun} “${longestPart(facts, phase)?.part ?? ''}” takes nearly all of the time in ${phase}.`,
+    sentence(facts) {
+      const part = longestPart(facts, phase)
+      return part
+        ? `${noun} “${part.part}” takes nearly all of the time in ${phase}.`
+        : `Something in ${phase} takes long; which ${noun.toLowerCase()}, nobody records.`
+    },
     remedy: () => tell(remedy, 'Who else has it is listed under the story.'),
   }
 }
