@@ -74,11 +74,14 @@ export const logonStorm: Cause = {
   look(facts) {
     const excess = storageExcess(facts)
     if (!excess) return null
+    const all = everywhere(facts, excess.phase, 3)
+    // How many come to a share that nobody names is known only where all of them do.
+    if (facts.text('share') === null && all.length === 0) return null
     return [
       ...crowd(facts, excess.phase, true),
       ...latency(facts, true),
       ...sitsAt(facts, excess.phase, ['share', 'pool'], 3),
-      ...everywhere(facts, excess.phase, 3),
+      ...all,
       ...notTheShare(facts, excess.phase),
       ...otherPhase(facts, SHARE_PHASES),
     ]
@@ -97,11 +100,12 @@ export const shareSlow: Cause = {
   look(facts) {
     const excess = storageExcess(facts)
     if (!excess) return null
+    const all = everywhere(facts, excess.phase)
     return [
-      ...crowd(facts, excess.phase, false),
+      ...(facts.text('share') === null && all.length === 0 ? [] : crowd(facts, excess.phase, false)),
       ...latency(facts, true),
       ...sitsAt(facts, excess.phase, atShare(facts), 4),
-      ...everywhere(facts, excess.phase),
+      ...all,
       ...notTheShare(facts, excess.phase),
       ...changeBefore(facts, ['share'], ['share']),
       ...otherPhase(facts, SHARE_PHASES),

@@ -1,4 +1,5 @@
 import { contrastGain } from '../../stats/significance'
+import type { Excess } from '../analyse'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { RELAYED, SIGN_ON_ITSELF } from '../ordinary'
@@ -24,13 +25,7 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
       const excess = facts.excess(phase)
       const part = longestPart(facts, phase)
       if (facts.failed || !excess) return null
-      if (!part)
-        return [
-          clue(2, `The phase took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}; its parts were not recorded.`),
-          ...sitsAt(facts, phase, ['pool', 'image', 'host', 'group', 'network+pool', 'zone+pool'], 4),
-          ...(phase === 'scripts' ? everywhere(facts, phase) : []),
-          ...otherPhase(facts, [phase]),
-        ]
+      if (!part) return [...unnamedPart(facts, phase, excess), ...otherPhase(facts, [phase])]
       const ms = part.endMs - part.startMs
       const clues: Clue[] = [
         ms > 0.6 * excess.blameMs
@@ -49,6 +44,16 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
     },
     remedy: () => tell(remedy, 'Who else has it is listed under the story.'),
   }
+}
+
+/** Where no part of a phase was recorded: it took long, and does so at a place that would have such a part. */
+function unnamedPart(facts: Facts, phase: string, { blameMs, usualMs }: Excess): Clue[] {
+  const long = clue(2, `The phase took ${seconds(blameMs)}, usual ${seconds(usualMs)}; its parts were not recorded.`)
+  // All of policy is slow where the directory is, and that has its sites.
+  const ofSite = phase === 'policy' ? sitsElsewhere(facts, phase, ['zone', 'site']) : []
+  if (ofSite.length > 0) return [long, ...ofSite]
+  const here = sitsAt(facts, phase, ['pool', 'image', 'host', 'group', 'network+pool', 'zone+pool'], 4)
+  return [long, ...here, ...(phase === 'scripts' ? everywhere(facts, phase) : [])]
 }
 
 /** A cause that explains some phases explains little where most of the excess is in others. */
