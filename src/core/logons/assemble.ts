@@ -69,7 +69,7 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
     session,
     startedAtMs: startMs,
     totalMs: Math.round(endMs - startMs),
-    outcome: outcome === 'ready' && isOnTemporary(marks, attrs) ? 'degraded' : outcome,
+    outcome: outcome === 'ready' && isOnAnother(marks, attrs) ? 'degraded' : outcome,
     phases,
     parts,
     marks,
@@ -244,9 +244,10 @@ function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {
   return marks.sort((a, b) => a.atMs - b.atMs)
 }
 
-/** Who says that the desktop is ready need not know what profile it has. */
-const isOnTemporary = (marks: readonly Mark[], attrs: Attrs): boolean =>
-  attrs['profileType'] === 'temporary' || marks.some(({ code }) => code === 'profile.temporary')
+/** Who says that the desktop is ready need not know what profile it has: a temporary one, or one that was left on the host. */
+const isOnAnother = (marks: readonly Mark[], attrs: Attrs): boolean =>
+  attrs['profileType'] === 'temporary' ||
+  marks.some(({ code }) => code === 'profile.temporary' || (code === 'leftover.found' && attrs['profileType'] === 'local'))
 
 interface Ending {
   end: Observation | undefined

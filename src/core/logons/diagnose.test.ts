@@ -136,6 +136,7 @@ describe('causes', () => {
     ['not-granted', refusedFor('ole')],
     ['host-silent', logon({ id: 'it', phases: { broker: 700 } }).filter(({ kind }) => kind !== 'end')],
     ['leftover-profile', logon({ id: 'it', outcome: 'degraded', attrs: { profileType: 'local' }, marks: [['leftover.found', 'profile', 6000]] })],
+    ['leftover-profile', logon({ id: 'it', attrs: { profileType: 'local' }, marks: [['leftover.found', 'profile', 6000]] })],
     [
       'host-not-configured',
       logon({ id: 'it', outcome: 'degraded', attrs: { profileType: 'temporary' }, marks: [['settings.missing', 'profile', 6000]] }),

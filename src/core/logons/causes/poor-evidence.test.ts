@@ -116,5 +116,15 @@ describe('where hardly anything is told of a logon', () => {
     expect([...scripts.said]).toEqual(['Something in scripts takes long; which script, nobody records.'])
     const policy = told((pool) => (pool === 'lab' ? { phases: { policy: 16_000 } } : null))
     expect(policy.causes).toEqual({ 'policy-part-slow': 60 })
+    // Half of a pool has another image: then it is that.
+    const image = told(
+      (pool, host) =>
+        pool === 'ward' && Number(host.slice(5)) % 2 === 0
+          ? { attrs: { image: 'ward 8' }, phases: { policy: 12_000 } }
+          : { attrs: { image: `${pool} 7` } },
+      () => ({ attrs: { image: 'ward 7' } }),
+    )
+    expect(Object.keys(image.causes)).toEqual(['image-regression'])
+    expect(image.incidents.map(([cause, scope]) => [cause, scope])).toEqual([['image-regression', 'image ward 8']])
   })
 })

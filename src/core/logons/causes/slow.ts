@@ -52,7 +52,7 @@ function unnamedPart(facts: Facts, phase: string, { blameMs, usualMs }: Excess):
   // All of policy is slow where the directory is, and that has its sites.
   const ofSite = phase === 'policy' ? sitsElsewhere(facts, phase, ['zone', 'site']) : []
   if (ofSite.length > 0) return [long, ...ofSite]
-  const here = sitsAt(facts, phase, ['pool', 'image', 'host', 'group', 'network+pool', 'zone+pool'], 4)
+  const here = sitsAt(facts, phase, ['pool', 'group', 'network+pool', 'zone+pool'], 4)
   return [long, ...here, ...(phase === 'scripts' ? everywhere(facts, phase) : [])]
 }
 
