@@ -4,6 +4,7 @@ import { clockOffsets, ClockWatch, corrected, offIn } from './clocks'
 import { correlate } from './correlate'
 import { START_MS } from './fixtures/builders'
 import { handedOver } from './fixtures/clocks'
+import type { Observation } from './observation'
 
 const attempts = (offsets: Readonly<Record<string, number>>) => correlate(handedOver(offsets), START_MS + 86_400_000).map(({ attempt }) => attempt)
 
@@ -50,6 +51,31 @@ describe('clocks', () => {
       mended.forEach(({ totalMs }, i) => {
         expect(Math.abs(totalMs - (totals[i] ?? 0))).toBeLessThan(600)
       })
+    }
+  })
+
+  it('are found where only the broker knows ids, and tells begin and end: before, amid or after what the host tells', () => {
+    const told = (offsets: Readonly<Record<string, number>>) =>
+      handedOver(offsets).flatMap(({ attempt, source, host, ...one }, i): Observation[] => {
+        const person = `p${Math.floor(i / 6) % 30}`
+        if (one.kind === 'mark') return []
+        if (one.kind === 'begin') return [{ ...one, attempt, source, person }]
+        if (one.kind === 'end') return [{ ...one, timeMs: one.timeMs - (offsets[host ?? ''] ?? 0), attempt, source: 'BROKER', person }]
+        return [source ? { ...one, attempt, source, host, person } : { ...one, host, person }]
+      })
+    const right = new Map(correlate(told({}), START_MS + 86_400_000).map(({ attempt }) => [attempt.id, attempt]))
+    expect(right.size).toBe(120)
+    const offsets = { 'H-3': 85_000, 'H-5': 20_000, 'H-6': -70_000 }
+    const list = correlate(told(offsets), START_MS + 86_400_000).map(({ attempt }) => attempt)
+    expect(list.map(({ id }) => id).sort()).toEqual([...right.keys()].sort())
+    const found = clockOffsets(list)
+    expect([...found.keys()].sort()).toEqual(Object.keys(offsets))
+    for (const attempt of list) {
+      const mended = corrected(attempt, offIn(attempt, found))
+      const truth = right.get(attempt.id)
+      expect(mended.phases.map(({ phase }) => phase)).toEqual(['broker', 'sign-on', 'shell'])
+      expect(Math.abs(mended.totalMs - (truth?.totalMs ?? 0))).toBeLessThan(600)
+      expect(mended.startedAtMs).toBe(truth?.startedAtMs)
     }
   })
 

@@ -132,7 +132,7 @@ function shows({ phases }: Timed, { machine, offsetMs, typicalMs }: ClockOffset)
 }
 
 /**
- * An attempt as it would have been timed by clocks that agree. Its end is taken to be by the clock of its last phase.
+ * An attempt as it would have been timed by clocks that agree. Nobody says by which of them its end is: by the one that puts it nearest to the end of its last phase.
  * @param off the clocks that were off in it, see offIn
  */
 export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attempt {
@@ -140,16 +140,19 @@ export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attemp
   const offsets = new Map(off.map(({ machine, offsetMs }) => [machine, offsetMs]))
   const of = (host: string | null) => (host === null ? 0 : (offsets.get(host) ?? 0))
   // By clocks that agree: when the first phase began, and when the last ended. Where the last clock was behind, the end may have seemed to be before the begin.
-  let [beginMs, lastMs, lastHost]: [number, number, string | null] = [Infinity, -Infinity, attempt.host]
+  let [beginMs, lastMs] = [Infinity, -Infinity]
   for (const { phase, startMs, endMs: phaseEndMs, host } of attempt.phases) {
     if (phase === 'settle') continue
     beginMs = Math.min(beginMs, startMs - of(host))
-    if (phaseEndMs - of(host) > lastMs) [lastMs, lastHost] = [phaseEndMs - of(host), host]
+    lastMs = Math.max(lastMs, phaseEndMs - of(host))
   }
   // Of one that failed at once there may be marks only.
   if (beginMs === Infinity) for (const { atMs, host } of attempt.marks) beginMs = Math.min(beginMs, atMs - of(host))
   if (beginMs === Infinity) beginMs = -of(attempt.host)
-  const endMs = attempt.totalMs > 0 ? Math.max(lastMs, attempt.totalMs - of(lastHost)) : lastMs
+  const hosts = attempt.phases.length > 0 ? attempt.phases.map(({ host }) => host) : [attempt.host]
+  const ends = hosts.map((host) => attempt.totalMs - of(host))
+  const nearest = ends.reduce((best, end) => (Math.abs(end - lastMs) < Math.abs(best - lastMs) ? end : best), ends[0] ?? 0)
+  const endMs = attempt.totalMs > 0 ? Math.max(lastMs, nearest) : lastMs
   const moved = <T extends { readonly host: string | null; readonly startMs: number; readonly endMs: number }>(one: T): T => ({
     ...one,
     startMs: one.startMs - of(one.host) - beginMs,
@@ -160,9 +163,9 @@ export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attemp
     ...attempt,
     startedAtMs: attempt.startedAtMs + beginMs,
     totalMs: Math.max(0, Math.round(endMs - beginMs)),
-    phases: attempt.phases.map(moved),
-    parts: attempt.parts.map(moved),
-    marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - of(mark.host) - beginMs })),
+    phases: attempt.phases.map(moved).sort((a, b) => a.startMs - b.startMs),
+    parts: attempt.parts.map(moved).sort((a, b) => a.startMs - b.startMs),
+    marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - of(mark.host) - beginMs })).sort((a, b) => a.atMs - b.atMs),
     attrs: own === undefined ? attempt.attrs : { ...attempt.attrs, clockOffsetMs: own },
     oddities: [
       ...attempt.oddities,

@@ -149,6 +149,8 @@ interface Group {
   onHost: string | null
   lastMs: number
   closedAtMs: number | null
+  /** Whether only other machines told of its end, whose clocks may be behind: its host may go on all the same. */
+  endIsTold: boolean
   /** What its host told of itself: phases, and `end`; a blank for anything else. Empty where only other machines speak of it. */
   readonly own: Set<string>
 }
@@ -166,12 +168,13 @@ const HANDED_OVER_MS = 120_000
 function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
   const groups: Group[] = []
   const byName = new Map<string, Group>()
+  const tellerOf = tellersIn(ordered)
   let alive: Group[] = []
   for (const observation of ordered) {
     alive = alive.filter(({ lastMs }) => observation.timeMs - lastMs <= SILENCE_MS)
     const { attempt: id, host, session, pool, phase } = observation
     const name = id && (renamed.get(observation) ?? id)
-    let group = name ? (byName.get(name) ?? sameBegin(alive, observation)) : followed(alive, observation)
+    let group = name ? (byName.get(name) ?? sameBegin(alive, observation)) : followed(alive, observation, tellerOf)
     if (!group) {
       group = {
         id: null,
@@ -185,6 +188,7 @@ function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
         onHost: null,
         lastMs: -Infinity,
         closedAtMs: null,
+        endIsTold: true,
         own: new Set(),
       }
       groups.push(group)
@@ -203,27 +207,39 @@ function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
     if (tellerOf(observation) === null) group.own.add(observation.kind === 'end' ? 'end' : (phase ?? ''))
     group.lastMs = Math.max(group.lastMs, endOf(observation))
     const closes = closingTime(observation)
-    if (closes !== null) group.closedAtMs = group.closedAtMs === null ? closes : Math.max(group.closedAtMs, closes)
+    if (closes !== null) {
+      group.closedAtMs = Math.max(group.closedAtMs ?? -Infinity, closes)
+      if (tellerOf(observation) === null) group.endIsTold = false
+    }
   }
-  return groups.some(isOnlyTold) ? rejoined(groups) : groups
+  return groups.some(isOnlyTold) ? rejoined(groups, tellerOf) : groups
 }
 
-/** The machine that an observation is of, where it speaks of another one. */
-const tellerOf = ({ source, host }: Observation): string | null => (source && host && !isSameHost(source, host) ? source.toLowerCase() : null)
+/** The machine that an observation is of, where it speaks of another one; null where a host speaks of itself, or nobody knows. */
+type TellerOf = (observation: Observation) => string | null
+
+/** A machine that speaks of other hosts does so also where it names none. */
+function tellersIn(observations: readonly Observation[]): TellerOf {
+  const speaksOfAnother = ({ source, host }: Observation) => source !== undefined && host !== undefined && !isSameHost(source, host)
+  const tellers = new Set(observations.filter(speaksOfAnother).map(({ source }) => source))
+  return (one) => (speaksOfAnother(one) || (one.host === undefined && tellers.has(one.source)) ? (one.source?.toLowerCase() ?? null) : null)
+}
 
 const isOnlyTold = ({ own }: Group): boolean => own.size === 0
 
 /**
  * Where clocks differ, what other machines say of a logon may come before its begin or after its end, and belongs to it all the same: to the nearest on the host
- * that they speak of, of which they say nothing else.
+ * that they speak of, of which they say nothing else. They may know its id, too.
  */
-function rejoined(groups: readonly Group[]): Group[] {
+function rejoined(groups: readonly Group[], tellerOf: TellerOf): Group[] {
   const heard = new Map(groups.map((group) => [group, new Set(group.observations.map(tellerOf))]))
   const left: Group[] = []
   for (const [at, group] of groups.entries()) {
-    const whole = isOnlyTold(group) && group.id === null ? toldOf(groups, at, heard) : null
+    const whole = isOnlyTold(group) ? toldOf(groups, at, heard) : null
     if (!whole) left.push(group)
     else {
+      whole.id ??= group.id
+      whole.name ??= group.name
       for (const teller of heard.get(group) ?? []) heard.get(whole)?.add(teller)
       whole.observations.push(...group.observations)
     }
@@ -241,7 +257,7 @@ function toldOf(groups: readonly Group[], at: number, heard: ReadonlyMap<Group, 
   for (const group of near(groups, at)) {
     if (best && Math.abs(group.firstMs - told.firstMs) >= Math.abs(best.firstMs - told.firstMs)) continue
     // Who was refused did not get in: that was another try.
-    if (isOnlyTold(group) || !isOfHost(group, told) || (refused && group.own.has('shell'))) continue
+    if (isOnlyTold(group) || (group.id !== null && told.id !== null) || !isOfHost(group, told) || (refused && group.own.has('shell'))) continue
     if (!tellers.some((teller) => heard.get(group)?.has(teller))) best = group
   }
   return best
@@ -260,9 +276,9 @@ const isOfHost = ({ hosts, session, pool }: Group, told: Group): boolean =>
   (pool === null || told.pool === null || pool === told.pool)
 
 /** What an observation without an id goes on with, or says the begin of. */
-function followed(alive: readonly Group[], observation: Observation): Group | undefined {
+function followed(alive: readonly Group[], observation: Observation, tellerOf: TellerOf): Group | undefined {
   if (observation.kind === 'begin') return sameBegin(alive, observation)
-  return joined(alive, observation) ?? alive.findLast((one) => takesOver(one, observation))
+  return joined(alive, observation, tellerOf) ?? alive.findLast((one) => takesOver(one, observation))
 }
 
 /**
@@ -293,26 +309,29 @@ const isOnOther = ({ onHost }: Group, { host, phase }: Observation): boolean => 
 const reporter = ({ source, host }: Observation): string => (source ?? host ?? '').toLowerCase()
 
 /** The attempt that an observation belongs to: of those that it does not contradict, the one that it names best, then the latest. */
-function joined(alive: readonly Group[], observation: Observation): Group | undefined {
+function joined(alive: readonly Group[], observation: Observation, tellerOf: TellerOf): Group | undefined {
   let best: Group | undefined
   let most = -1
   for (const group of alive) {
-    if (group.closedAtMs !== null && observation.timeMs > group.closedAtMs && !trails(observation)) continue
+    const on = goesOn(group, observation, tellerOf)
+    const isOver = group.closedAtMs !== null && observation.timeMs > group.closedAtMs
+    if (isOver && !trails(observation) && !(on && group.endIsTold)) continue
     const { host, session, pool } = observation
     const sameHost = host !== undefined && group.hosts.some((one) => isSameHost(one, host))
     if ((host && group.hosts.length > 0 && !sameHost) || isOnOther(group, observation)) continue
     if (session && group.session !== null && group.session !== session) continue
     if (pool && group.pool !== null && group.pool !== pool) continue
-    const names = (sameHost ? 2 : 0) + (session !== undefined && session === group.session ? 1 : 0) + (sameHost && goesOn(group, observation) ? 4 : 0)
+    const names = (sameHost ? 2 : 0) + (session !== undefined && session === group.session ? 1 : 0) + (sameHost && on ? 4 : 0)
     if (names >= most) [best, most] = [group, names]
   }
   return best
 }
 
 /** Whether a host goes on with what it told of itself, and does not begin anew: another machine whose clock is ahead may have begun meanwhile. */
-function goesOn({ own, closedAtMs }: Group, observation: Observation): boolean {
+function goesOn({ own, closedAtMs, endIsTold }: Group, observation: Observation, tellerOf: TellerOf): boolean {
   const { kind, phase, timeMs } = observation
-  if (own.size === 0 || tellerOf(observation) !== null || (closedAtMs !== null && timeMs > closedAtMs + SAME_MS)) return false
+  if (own.size === 0 || tellerOf(observation) !== null) return false
+  if (closedAtMs !== null && timeMs > closedAtMs + (endIsTold ? HANDED_OVER_MS : SAME_MS)) return false
   return kind === 'end' ? !own.has('end') : phase !== undefined && (kind === 'phase-end' || !own.has(phase))
 }
 
