@@ -18,6 +18,8 @@ export type AllHandlers = { [N in RouteName]: (call: Call<N>) => unknown }
 /** Bodies that a route reads by hand. */
 const RAW_TYPES = ['application/x-ndjson', 'application/octet-stream', 'text/plain', 'application/x-protobuf', 'application/gzip']
 const BODY_LIMIT = 64 << 20
+/** Of whoever has not signed in yet, a name and a password are expected. */
+const STRANGERS_BODY_LIMIT = 64 << 10
 /** Files that may be given together. */
 const MOST_FILES = 1000
 
@@ -104,7 +106,7 @@ function registerRoute(app: FastifyInstance, context: Context, name: RouteName, 
     scope.route({
       method: route.method,
       url: route.path,
-      bodyLimit: name === 'uploadByToken' ? 8 * 2 ** 30 : BODY_LIMIT,
+      bodyLimit: name === 'uploadByToken' ? 8 * 2 ** 30 : route.permission === 'anybody' ? STRANGERS_BODY_LIMIT : BODY_LIMIT,
       schema: {
         summary: route.sentence,
         description: `For: ${route.permission}.`,

@@ -94,6 +94,16 @@ describe('the gate', () => {
     expect([wrong.status, ((await wrong.json()) as { code: string }).code]).toEqual([401, 'sign-in.wrong'])
   })
 
+  it('takes no more than a name and a password from whoever has not signed in', async () => {
+    for (const [type, body] of [
+      ['application/json', `{"name":[${'1,'.repeat(100_000)}1]}`],
+      ['application/octet-stream', 'x'.repeat(100_000)],
+    ] as const) {
+      const response = await fetch(`${base}/api/sign-in`, { method: 'POST', headers: { 'content-type': type }, body })
+      expect(response.status).toBe(413)
+    }
+  })
+
   it('publishes every route of the table as OpenAPI 3.1', async () => {
     const document = (await (await fetch(`${base}/api/openapi.json`)).json()) as {
       openapi: string
