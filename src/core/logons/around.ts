@@ -361,15 +361,18 @@ export class Around {
   /**
    * Of the neighbours that are nearest in time, wherever they were: how many had the same trouble, and on how many hosts. Of those before and after it, or where it
    * has just begun or ended of those on the side where more had it.
+   * @param outside only of those who are not at these places of its own
    */
-  anywhere(self: Neighbour, phase: string, most = NEAREST / 2): Contrast['inside'] & { readonly hosts: number } {
+  anywhere(self: Neighbour, phase: string, outside: readonly Dimension[] = [], most = NEAREST / 2): Contrast['inside'] & { readonly hosts: number } {
     const [bit, byFault] = this.#trouble(self, phase)
     const rows = this.#rows
     const host = DIMENSIONS.indexOf('host')
+    const own = outside.map((dimension) => this.#placeOf(self, dimension))
     const [before, after] = [0, 1].map(() => ({ n: 0, hit: 0, hosts: new Set<number>() })) as [Side, Side]
     this.#outwards(self, NEAR_MS, (row) => {
       const base = row * STRIDE
       const one = (this.#at[row] ?? 0) < self.atMs ? before : after
+      if (own.length > 0 && own.every(([d, place]) => this.#isAt(row, d, place))) return true
       if (one.n >= most || this.#isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
       one.n++
       if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) {

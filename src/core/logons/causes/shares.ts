@@ -3,7 +3,7 @@ import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { processors } from './hosts'
 import { otherPhase } from './slow'
-import { changeBefore, contrastSentence, everywhere, onlyTheirs, sitsAt } from './where'
+import { changeBefore, contrastSentence, everywhere, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
 
 /** The phases that wait for the share. */
 const SHARE_PHASES = ['container', 'profile']
@@ -64,6 +64,9 @@ function notTheShare(facts: Facts, phase: string): Clue[] {
   return sentence === null ? [] : [against(3, sentence)]
 }
 
+/** How many come to a share that nobody names is known only where all of them do. */
+const isShareKnown = (facts: Facts, phase: string): boolean => facts.text('share') !== null || everywhere(facts, phase).length > 0
+
 export const logonStorm: Cause = {
   id: 'logon-storm',
   about: 'slow',
@@ -74,14 +77,11 @@ export const logonStorm: Cause = {
   look(facts) {
     const excess = storageExcess(facts)
     if (!excess) return null
-    const all = everywhere(facts, excess.phase, 3)
-    // How many come to a share that nobody names is known only where all of them do.
-    if (facts.text('share') === null && all.length === 0) return null
+    if (!isShareKnown(facts, excess.phase)) return null
     return [
       ...crowd(facts, excess.phase, true),
       ...latency(facts, true),
-      ...sitsAt(facts, excess.phase, ['share', 'pool'], 3),
-      ...all,
+      ...sitsAtOrEverywhere(facts, excess.phase, ['share', 'pool'], 3),
       ...notTheShare(facts, excess.phase),
       ...otherPhase(facts, SHARE_PHASES),
     ]
@@ -100,12 +100,10 @@ export const shareSlow: Cause = {
   look(facts) {
     const excess = storageExcess(facts)
     if (!excess) return null
-    const all = everywhere(facts, excess.phase)
     return [
-      ...(facts.text('share') === null && all.length === 0 ? [] : crowd(facts, excess.phase, false)),
+      ...(isShareKnown(facts, excess.phase) ? crowd(facts, excess.phase, false) : []),
       ...latency(facts, true),
-      ...sitsAt(facts, excess.phase, atShare(facts), 4),
-      ...all,
+      ...sitsAtOrEverywhere(facts, excess.phase, atShare(facts), 4),
       ...notTheShare(facts, excess.phase),
       ...changeBefore(facts, ['share'], ['share']),
       ...otherPhase(facts, SHARE_PHASES),

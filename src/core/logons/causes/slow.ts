@@ -3,7 +3,7 @@ import type { Excess } from '../analyse'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { RELAYED, SIGN_ON_ITSELF } from '../ordinary'
-import { changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt } from './where'
+import { changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
 
 function longestPart(facts: Facts, phase: string) {
   const parts = facts.attempt.parts.filter((part) => part.phase === phase)
@@ -325,7 +325,7 @@ export const directorySlow: Cause = {
           : against(4, `One part of policy took ${seconds(Math.max(...parts))} of ${seconds(sum)}.`),
       )
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
-    clues.push(...sitsAt(facts, phase, ['zone', 'site', 'zone+pool'], 3), ...everywhere(facts, phase))
+    clues.push(...sitsAtOrEverywhere(facts, phase, ['zone', 'site', 'zone+pool'], 3, 4))
     const approval = facts.number('approvalMs')
     if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.blameMs)
       clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.blameMs)} sign-on.`))

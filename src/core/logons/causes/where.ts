@@ -77,10 +77,20 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
   return []
 }
 
-/** For: nearly everybody had it at the time, wherever they were, so that no place can tell: what all of them ask is slow. */
+/**
+ * For: nearly everybody had it at the time, wherever they were, so that no place can tell: what all of them ask is slow. Where most of them were at one place, those who
+ * were not had it, too.
+ */
 export function everywhere(facts: Facts, phase: string, most = 4): Clue[] {
   const best = facts.located(phase)[0]
-  if (best && best.gain >= TELLS) return []
+  if (best && best.gain >= TELLS) {
+    const { n, hit } = facts.around.anywhere(
+      facts.self,
+      phase,
+      best.at.map(({ dimension }) => dimension),
+    )
+    if (n < 5 || hit < 0.6 * n) return []
+  }
   const { n, hit, hosts } = facts.around.anywhere(facts.self, phase)
   if (n < 8 || hit < 0.6 * n || hosts < 3) return []
   return [
@@ -89,6 +99,12 @@ export function everywhere(facts: Facts, phase: string, most = 4): Clue[] {
       `Of the ${n} nearest logons, wherever they were, ${hit} on ${hosts} hosts ${phase === 'failed' ? 'failed the same way' : `were slow in ${phase}`}.`,
     ),
   ]
+}
+
+/** The same as sitsAt, or that everybody has it: then it does not sit elsewhere, either, whatever one place shows by chance. */
+export function sitsAtOrEverywhere(facts: Facts, phase: string, dimensions: readonly string[], most = 4, mostIfAll = most): Clue[] {
+  const [here, all] = [sitsAt(facts, phase, dimensions, most), everywhere(facts, phase, mostIfAll)]
+  return all.length > 0 ? [...here.filter((one) => one.for), ...all] : here
 }
 
 /** Whether it is this person's own: hardly anybody else has it, wherever one looks. */
