@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { Around, FAR_MS, NEAR_MS, type Neighbour } from './around'
+import { Around, FAR_MS, NEAR_MS } from './around'
+import type { Neighbour } from './neighbour'
 import { DIMENSIONS, type Dimension } from './places'
 import { SERIES } from './usual'
 

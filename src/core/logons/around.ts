@@ -1,9 +1,6 @@
 import { contrastGain } from '../stats/significance'
-import type { Measured } from './analyse'
-import type { Attempt } from './attempt'
-import { codeFails } from './codes'
-import { DIMENSIONS, maskOf, PlaceKinds, placesOf, type Dimension, type Places } from './places'
-import { UNRECORDED } from './observation'
+import { COULD_HAVE, type Neighbour } from './neighbour'
+import { DIMENSIONS, maskOf, PlaceKinds, type Dimension } from './places'
 import { SERIES } from './usual'
 
 /** Pairs of dimensions that can be a place together: a way between two, or a part of one. */
@@ -17,55 +14,6 @@ const PAIRS: readonly (readonly [Dimension, Dimension])[] = [
 ]
 
 const SINGLES: readonly (readonly Dimension[])[] = DIMENSIONS.map((dimension) => [dimension])
-
-/** What the neighbours of an attempt need to know of it. */
-export interface Neighbour {
-  readonly id: string
-  readonly atMs: number
-  readonly places: Places
-  /** One bit for each of SERIES that took clearly more than usual. */
-  readonly beyond: number
-  /** One bit for each of SERIES that had any of its time: only who went through a phase can have been slow in it. */
-  readonly ran: number
-  readonly failed: boolean
-  /** The code that it failed by, if any. */
-  readonly fault: string
-}
-
-export function neighbourOf(measured: Measured): Neighbour {
-  const beyond = bitsOf(measured.mild)
-  const ran = bitsOf(measured.blame.shares)
-  const failed = measured.outcome === 'failed'
-  return {
-    id: measured.attempt.id,
-    atMs: measured.attempt.startedAtMs,
-    places: placesOf(measured),
-    beyond,
-    ran,
-    failed,
-    fault: failed ? faultOf(measured.attempt) : '',
-  }
-}
-
-/** The code by which it failed; where the broker only refused, what its figures say. */
-function faultOf({ marks, attrs }: Attempt): string {
-  const code = marks.findLast((mark) => mark.code !== null && codeFails(mark.code))?.code ?? 'silent'
-  if (code !== 'broker.refused') return code
-  const [draining, hosts] = [attrs['drainingHosts'], attrs['hosts']]
-  if (typeof draining === 'number' && typeof hosts === 'number' && hosts > 0 && draining >= hosts) return 'broker.all-draining'
-  return attrs['freeDesktops'] === 0 ? 'broker.no-free-desktop' : code
-}
-
-function bitsOf(phases: readonly { readonly phase: string }[]): number {
-  let bits = 0
-  for (const { phase } of phases) {
-    const index = SERIES.indexOf(phase)
-    if (index >= 0) bits |= 1 << index
-  }
-  return bits
-}
-/** What nobody goes through unless something is wrong, or a host was off: everybody could have had it. */
-const COULD_HAVE = bitsOf([{ phase: 'power' }, { phase: UNRECORDED }])
 
 /** How many of those inside a place, and of those outside it, had the same trouble. */
 export interface Contrast {

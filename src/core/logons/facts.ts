@@ -1,8 +1,9 @@
 import { finderOf } from '../people/finder'
 import type { Org, OrgPool, OrgShare } from '../people/org'
 import type { Excess, Measured } from './analyse'
-import { neighbourOf, type Around, type Crowd, type Located, type Neighbour } from './around'
+import type { Around, Crowd, Located } from './around'
 import type { Attempt, Mark } from './attempt'
+import { neighbourOf, type Neighbour } from './neighbour'
 import type { Ordinary, OrdinaryModel } from './ordinary'
 import type { Dimension } from './places'
 

@@ -1,5 +1,6 @@
 export * from './analyse'
 export * from './around'
+export { neighbourOf, type Neighbour } from './neighbour'
 export * from './places'
 export * from './sessions'
 export * from './threads'
