@@ -61,13 +61,15 @@ const choose = (ms: number | undefined) => router.replace({ query: { ...route.qu
               <strong>{{ rate(incident.contrast.inside) }}</strong> had it
             </td>
           </tr>
-          <tr>
+          <tr v-if="place">
             <td>Everywhere else, in the same time</td>
             <td class="number">{{ rate(incident.contrast.outside) }} had it</td>
           </tr>
         </tbody>
       </table>
-      <p class="quiet small">By chance, so strong a contrast comes with a probability of {{ chance }}.</p>
+      <p class="quiet small">
+        By chance, {{ place ? 'so strong a contrast comes' : 'so many more than in the days before it come' }} with a probability of {{ chance }}.
+      </p>
       <template v-if="incident.alongside.length">
         <h2>What only goes along with it</h2>
         <p v-for="one in incident.alongside" :key="one.sentence">{{ one.sentence }}</p>
