@@ -1,5 +1,6 @@
 // @vitest-environment happy-dom
-import { afterEach, describe, expect, it } from 'vitest'
+import { afterEach, describe, expect, it, vi } from 'vitest'
+import { nextTick } from 'vue'
 import type { FoundThing } from '../../contract/other'
 import { clear, show } from '../fixtures/page'
 import FindBox from './FindBox.vue'
@@ -49,6 +50,27 @@ describe('find', () => {
     press('Enter')
     await page.until(() => expect(page.router.currentRoute.value.fullPath).toBe(address))
     expect(field.value).toBe('')
+  })
+
+  it('stays open for whoever is back at once, and closes behind whoever leaves', async () => {
+    const { page, field, options } = await box()
+    field.focus()
+    await page.type('[aria-label=Find]', 'mara')
+    await page.until(() => expect(options()).toHaveLength(5))
+    vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout'] })
+    try {
+      field.blur()
+      field.focus()
+      vi.advanceTimersByTime(1000)
+      await nextTick()
+      expect(options()).toHaveLength(5)
+      field.blur()
+      vi.advanceTimersByTime(1000)
+      await nextTick()
+      expect(options()).toEqual([])
+    } finally {
+      vi.useRealTimers()
+    }
   })
 
   it('never goes past the last, and begins at the first when something else is written', async () => {

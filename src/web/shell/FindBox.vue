@@ -51,10 +51,17 @@ function key(event: KeyboardEvent): void {
   }
   event.preventDefault()
 }
-const leave = () =>
-  setTimeout(() => {
+let leaving: ReturnType<typeof setTimeout> | undefined
+function leave(): void {
+  leaving = setTimeout(() => {
     open.value = false
   }, 150)
+}
+/** Whoever is back at once has not left. */
+function enter(): void {
+  clearTimeout(leaving)
+  open.value = true
+}
 </script>
 
 <template>
@@ -69,7 +76,7 @@ const leave = () =>
       :aria-expanded="open && found.length > 0"
       autocomplete="off"
       placeholder="Find a person, host, share…"
-      @focus="open = true"
+      @focus="enter"
       @blur="leave"
       @keydown="key"
     />
