@@ -102,15 +102,18 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
     const looked = cause.look(facts)
     if (!looked?.some((clue) => clue.for)) return []
     const evidence = cause.about === 'slow' && wrongProfile ? [...looked, WRONG_PROFILE] : looked
-    const logOdds = evidence.reduce((sum, clue) => sum + (clue.for ? clue.weight : -clue.weight), cause.prior)
-    return [{ cause, evidence, logOdds, odds: Math.exp(logOdds) }]
+    return [weigh(cause, evidence)]
   })
+  const both = sideBySide(weighed)
   const causes = weighed.reduce((sum, { odds }) => sum + odds, 0)
   const all = SOMETHING_ELSE + causes
   weighed.sort((a, b) => b.odds - a.odds || (a.cause.id < b.cause.id ? -1 : 1))
   mainFirst(weighed)
   const best = weighed[0]
-  const said = best !== undefined && best.odds / (1 + causes) >= SAYABLE
+  // Where two are shown beside each other, neither takes the other's belief.
+  const believed: readonly Weighed[] = best === undefined ? [] : both?.includes(best) ? both : [best]
+  const belief = believed.reduce((sum, { odds }) => sum + odds, 0)
+  const said = best !== undefined && belief / (1 + causes) >= SAYABLE
   const rest = said ? weighed.slice(1) : weighed
   return {
     cause: !said
@@ -130,6 +133,42 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
       .slice(0, 5)
       .map(({ cause, odds }) => ({ id: cause.id, title: cause.title, confidence: rounded(odds / all) })),
   }
+}
+
+function weigh(cause: Cause, evidence: readonly Clue[]): Weighed {
+  const logOdds = evidence.reduce((sum, clue) => sum + (clue.for ? clue.weight : -clue.weight), cause.prior)
+  return { cause, evidence, logOdds, odds: Math.exp(logOdds) }
+}
+
+/** So much of the excess two causes must explain together. */
+const NEARLY_ALL = 0.85
+
+/** Two troubles at once, each shown, in phases of their own: that one explains no more than its part does not speak against it where the other explains the rest. Says which two, if any. */
+function sideBySide(weighed: readonly Weighed[]): readonly [Weighed, Weighed] | null {
+  const partly = weighed.flatMap((one) => {
+    const part = one.evidence.find((clue) => !clue.for && clue.explains !== undefined)
+    return part?.explains !== undefined && weightFor(one) >= POINTS ? [{ one, part, explains: part.explains }] : []
+  })
+  partly.sort((a, b) => b.one.odds - a.one.odds || b.explains - a.explains)
+  for (const [i, a] of partly.entries()) {
+    const b = partly.slice(i + 1).find(({ explains }) => a.explains + explains >= NEARLY_ALL && a.explains + explains <= 1)
+    if (!b) continue
+    for (const [{ one, part }, other] of [
+      [a, b.one],
+      [b, a.one],
+    ] as const) {
+      const sentence = `${part.sentence.replace(/:[^:]*$/, '')}; for the rest there is: ${other.cause.title.toLowerCase()}.`
+      Object.assign(
+        one,
+        weigh(
+          one.cause,
+          one.evidence.map((clue) => (clue === part ? { ...part, weight: 0.2, sentence } : clue)),
+        ),
+      )
+    }
+    return [a.one, b.one]
+  }
+  return null
 }
 
 interface Weighed {

@@ -127,4 +127,18 @@ describe('where hardly anything is told of a logon', () => {
     expect(Object.keys(image.causes)).toEqual(['image-regression'])
     expect(image.incidents.map(([cause, scope]) => [cause, scope])).toEqual([['image-regression', 'image ward 8']])
   })
+
+  it('two troubles at once, half of the time each, are both told: the one does not gainsay the other', () => {
+    const heavy = (host: string) => host.endsWith('-4')
+    const { causes, evidence } = told(
+      (pool, host) => ({
+        attrs: { autostart: heavy(host) ? 14 : 3 },
+        phases: pool === 'lab' ? { container: 14_000, ...(heavy(host) ? { shell: 15_000 } : {}) } : {},
+      }),
+      () => ({ attrs: { autostart: 3 } }),
+    )
+    // A third of the sixty have many programs.
+    expect((causes['autostart-heavy'] ?? 0) + (causes['share-slow'] ?? 0)).toBe(60)
+    expect(evidence.some((sentence) => /^It explains only .* s of .* s; for the rest there is: /.test(sentence))).toBe(true)
+  })
 })
