@@ -73,6 +73,8 @@ describe('the drawing of a story', () => {
   it('says in words how much is unusual, which part it is, and which codes there were', () => {
     const [policy] = drawPhases(slow).rows
     expect(policy).toMatchObject({ usualMs: 2400, label: '12 s · usual 2.4 s · “printers” alone 10 s · 2 × busy' })
+    const parts = slow.parts.map((part) => ({ ...part, endMs: part.startMs + 5000 }))
+    expect(drawPhases({ ...slow, parts }).rows[0]?.label).toBe('12 s · usual 2.4 s · 2 × busy')
     expect(drawPhases(slow).blame[0]).toMatchObject({ late: true, label: 'policy 12 s, 9.6 s more than usual' })
   })
 

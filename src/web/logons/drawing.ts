@@ -69,7 +69,9 @@ function row(story: Story, phase: string, spanMs: number): DrawnRow {
   const tookMs = own.reduce((sum, one) => sum + one.endMs - one.startMs, 0)
   const marks = story.marks.filter((mark) => mark.phase === phase)
   const codes = [...new Set(marks.filter(({ code }) => code).map(({ says }) => says))]
-  const part = excess ? longest(story, phase) : null
+  const longestPart = excess ? longest(story, phase) : null
+  // One of several that took about as long is not what it was.
+  const part = longestPart && 2 * (longestPart.endMs - longestPart.startMs) >= tookMs ? longestPart : null
   const label = [
     duration(tookMs) + (excess ? ` · usual ${duration(excess.usualMs)}` : ''),
     ...(part ? [`“${part.part}” alone ${duration(part.endMs - part.startMs)}`] : []),
