@@ -167,15 +167,14 @@ export class LineScanner {
       if (field !== OTHER && !this.numbered) this.#values[field] = this.#next[before] = kept
       return this.#texts[kept]
     }
-    if (byte === MINUS || (byte >= ZERO && byte <= NINE)) return this.#number()
     const from = this.#at
     if (byte === OPEN) return this.#flat() ?? this.#nested(from)
-    if (byte === OPEN_LIST) return this.#nested(from)
-    return this.#word(byte)
+    return byte === OPEN_LIST ? this.#nested(from) : this.#bare(byte)
   }
 
-  /** True, false or null, of which this is the first letter. */
-  #word(first: number): boolean | null | undefined {
+  /** A number, true, false or null, of which this is the first letter. */
+  #bare(first: number): number | boolean | null | undefined {
+    if (first === MINUS || (first >= ZERO && first <= NINE)) return this.#number()
     const [word, value] = first === 116 ? WORDS.true : first === 102 ? WORDS.false : WORDS.null
     for (const letter of word) if (this.#bytes[this.#at++] !== letter) return undefined
     return value
@@ -290,7 +289,7 @@ export class LineScanner {
   /** A text, a number, true or false. @param name what it is the value of, by its number; undefined where it is anything else */
   #plain(name: number): unknown {
     const byte = this.#bytes[this.#at] ?? 0
-    if (byte !== QUOTE) return byte === MINUS || (byte >= ZERO && byte <= NINE) ? this.#number() : (this.#word(byte) ?? undefined)
+    if (byte !== QUOTE) return this.#bare(byte) ?? undefined
     const kept = this.#kept(this.#next[name] ?? 0)
     if (kept < 0) return kept === LONG ? this.#long : undefined
     this.#next[name] = kept

@@ -39,8 +39,8 @@ const MOST_KINDS = 20_000
 
 /** A share is called crowded by what comes in four minutes. */
 const SLOT_MS = 240_000
-/** Fewer than so many tell nothing of everybody. */
-const FEW = 8
+/** So many tell something of everybody. */
+export const TELL_OF_ALL = 8
 /** So many of the nearest are asked about a share. */
 const NEAREST = 30
 
@@ -49,6 +49,13 @@ export interface Crowd {
   readonly medianAMinute: number
   readonly whenCrowded: Contrast['inside']
   readonly whenQuiet: Contrast['inside']
+}
+
+/** How many of those nearest in time had it, and on how many hosts. */
+export interface Anywhere {
+  readonly n: number
+  readonly hit: number
+  readonly hosts: number
 }
 
 /** Those before an attempt, or after it. */
@@ -311,7 +318,7 @@ export class Around {
    * has just begun or ended of those on the side where more had it.
    * @param outside only of those who are not at these places of its own
    */
-  anywhere(self: Neighbour, phase: string, outside: readonly Dimension[] = [], most = NEAREST / 2): Contrast['inside'] & { readonly hosts: number } {
+  anywhere(self: Neighbour, phase: string, outside: readonly Dimension[] = [], most = NEAREST / 2): Anywhere {
     const [bit, byFault] = this.#trouble(self, phase)
     const rows = this.#rows
     const host = DIMENSIONS.indexOf('host')
@@ -330,7 +337,7 @@ export class Around {
       return before.n < most || after.n < most
     })
     const both = { n: before.n + after.n, hit: before.hit + after.hit, hosts: new Set([...before.hosts, ...after.hosts]) }
-    const rate = ({ n, hit }: Side) => (n >= FEW ? hit / n : 0)
+    const rate = ({ n, hit }: Side) => (n >= TELL_OF_ALL ? hit / n : 0)
     const best = [before, after].reduce((best, one) => (rate(one) > rate(best) + 0.1 ? one : best), both)
     return { n: best.n, hit: best.hit, hosts: best.hosts.size }
   }

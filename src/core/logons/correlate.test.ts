@@ -273,6 +273,13 @@ describe('correlate', () => {
       expect(attempts([...logon({ id: '1' }), later], START_MS + day)).toHaveLength(1)
     })
 
+    it('is one however many records it has', () => {
+      const marks = (from: number) =>
+        Array.from({ length: 150_000 }, (_, i): Observation => ({ kind: 'mark', attempt: '1', person: 'mara', code: 'x', timeMs: from + i }))
+      const [one] = correlate([...logon({ id: '1' }), ...marks(START_MS + 1000), ...marks(START_MS + 8 * 3_600_000)], START_MS + day)
+      expect(one?.observations).toHaveLength(300_009)
+    })
+
     it('is another try where the same machine begins again after silence', () => {
       const two = attempts([...logon({ id: '1' }), ...logon({ id: '1', at: START_MS + 20 * 60_000 })], START_MS + day)
       expect(two.map(({ id, totalMs }) => [id, totalMs])).toEqual([

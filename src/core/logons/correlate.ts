@@ -241,7 +241,7 @@ function rejoined(groups: readonly Group[], tellerOf: TellerOf): Group[] {
       whole.id ??= group.id
       whole.name ??= group.name
       for (const teller of heard.get(group) ?? []) heard.get(whole)?.add(teller)
-      whole.observations.push(...group.observations)
+      for (const one of group.observations) whole.observations.push(one)
     }
   }
   return left.map((group) => (isInOrder(group.observations) ? group : { ...group, observations: [...inOrder(group.observations)] }))

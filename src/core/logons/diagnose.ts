@@ -153,11 +153,11 @@ function sideBySide(weighed: readonly Weighed[]): readonly [Weighed, Weighed] | 
   for (const [i, a] of partly.entries()) {
     const b = partly.slice(i + 1).find(({ explains }) => a.explains + explains >= NEARLY_ALL && a.explains + explains <= 1)
     if (!b) continue
-    for (const [{ one, part }, other] of [
+    for (const [{ one, part, explains }, other] of [
       [a, b.one],
       [b, a.one],
     ] as const) {
-      const sentence = `${part.sentence.replace(/:[^:]*$/, '')}; for the rest there is: ${other.cause.title.toLowerCase()}.`
+      const sentence = `It explains ${Math.round(100 * explains)} % of the time beyond the usual; for the rest there is: ${other.cause.title.toLowerCase()}.`
       Object.assign(
         one,
         weigh(

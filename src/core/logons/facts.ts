@@ -1,7 +1,7 @@
 import { finderOf } from '../people/finder'
 import type { Org, OrgPool, OrgShare } from '../people/org'
 import type { Excess, Measured } from './analyse'
-import type { Around, Crowd, Located } from './around'
+import type { Anywhere, Around, Crowd, Located } from './around'
 import type { Attempt, Mark } from './attempt'
 import { neighbourOf, type Neighbour } from './neighbour'
 import type { Ordinary, OrdinaryModel } from './ordinary'
@@ -30,6 +30,8 @@ export interface Facts {
   ran(phase: string): boolean
   /** Where others had the same trouble: the places of this attempt, the one that tells best first. See Around.locate. */
   located(phase: string, among?: readonly Dimension[]): readonly Located[]
+  /** Whether those nearest in time had it, wherever they were, or outside some of its places. See Around.anywhere. */
+  anywhere(phase: string, outside?: readonly Dimension[]): Anywhere
   /** How crowded its share was. See Around.crowd. */
   crowd(phase: string): Crowd
 }
@@ -40,6 +42,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
   const find = finderOf(org)
   const places = new Map<string, readonly Located[]>()
   const crowds = new Map<string, Crowd>()
+  const nearest = new Map<string, Anywhere>()
   return {
     measured,
     attempt,
@@ -66,6 +69,12 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       const key = among.length === 0 ? phase : [phase, ...among].join(' ')
       let found = places.get(key)
       if (!found) places.set(key, (found = around.locate(self, phase, among)))
+      return found
+    },
+    anywhere(phase, outside = []) {
+      const key = [phase, ...outside].join(' ')
+      let found = nearest.get(key)
+      if (!found) nearest.set(key, (found = around.anywhere(self, phase, outside)))
       return found
     },
     crowd(phase) {

@@ -55,7 +55,7 @@ export function stretchesOf(rows: readonly number[], hits: ReadonlySet<number>):
   let open: number[] | null = null
   for (const segment of segments) {
     if (high(segment.rate)) {
-      if (open) open.push(...segment.hits)
+      if (open) for (const hit of segment.hits) open.push(hit)
       else episodes.push((open = [...segment.hits]))
     } else open = null
   }

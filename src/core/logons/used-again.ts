@@ -15,10 +15,11 @@ const NOBODY: Renamed = new Map()
  * Tells apart the logons of sources that use their ids again, as those do that count anew every day. Such a source begins an id once more after silence; a machine that only has another
  * time than the others goes on with what they began. One logon is called by the id, mostly the first; others by the id and when they began.
  * @param ordered by time, each once: of one id, or of one person with any ids
+ * @param called the ids that are in use
  */
 export function usedAgain(ordered: readonly Observation[], called = NONE): Renamed {
   const [first, last] = [ordered[0]?.timeMs ?? 0, ordered.at(-1)?.timeMs ?? 0]
-  if (called.size === 0 && last - first < SILENCE_MS) return NOBODY
+  if (last - first < SILENCE_MS && (called.size === 0 || !ordered.some(({ attempt }) => attempt && called.has(attempt)))) return NOBODY
   const byId = new Map<string, Observation[]>()
   for (const one of ordered) {
     if (!one.attempt) continue
@@ -48,12 +49,12 @@ export function beganMs(logon: readonly Observation[]): number {
 }
 
 /** Stretches without long silence, of which those that begin the id again are logons of their own. */
-function logonsOf(ordered: readonly Observation[]): (readonly Observation[])[] {
+function logonsOf(ordered: readonly Observation[]): readonly (readonly Observation[])[] {
   const logons: Observation[][] = []
   for (const stretch of stretchesOf(ordered)) {
     const before = logons.at(-1)
-    if (before && !isAnother(before, stretch)) before.push(...stretch)
-    else logons.push([...stretch])
+    if (before && !isAnother(before, stretch)) for (const one of stretch) before.push(one)
+    else logons.push(stretch)
   }
   return logons
 }

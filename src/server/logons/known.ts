@@ -85,8 +85,7 @@ export class KnownAttempts {
     const without = [...threads].filter(([thread]) => !hasId(thread))
     if (without.some(([, { fresh }]) => fresh.length > 0)) this.#anyWithout = true
     const ids = [...threads].filter(
-      ([thread, { fresh }]) =>
-        hasId(thread) && (fresh.length === 0 || !this.surelyNew(thread.slice(3), Math.min(...fresh.map(({ timeMs }) => timeMs)))),
+      ([thread, { fresh, fromMs }]) => hasId(thread) && (fresh.length === 0 || !this.surelyNew(thread.slice(3), fromMs)),
     )
     if (ids.length + without.length === 0 && this.#anyWithout === false) return { attempts: [], called: new Map() }
     await written()
@@ -148,11 +147,12 @@ export class KnownAttempts {
     const known = new Map<string, Known>()
     const found = [...byId.filter(isOfThese), ...again, ...others.flat()]
     for (const { id, started_ms, body } of found) if (!known.has(id)) known.set(id, { id, startedMs: started_ms, observations: unpackEvidence(body) })
-    const called = new Map(byId.map(({ id, body }) => [id, beganMs(known.get(id)?.observations ?? unpackEvidence(body))]))
-    // One that is called by its id and when it began may have been found without the one that is called by the id.
-    for (const { id, thread } of found) {
-      const plain = hasId(thread) ? thread.slice(3) : id
-      if (plain !== id && !called.has(plain)) called.set(plain, known.has(plain) ? beganMs(known.get(plain)?.observations ?? []) : NaN)
+    // Which logon has an id for its name; one of those that do not may have been found without it.
+    const called = new Map<string, number>()
+    for (const { id, thread, body } of [...byId, ...found]) {
+      const plain = hasId(thread) ? thread.slice(3) : null
+      if (plain === id) called.set(id, beganMs(known.get(id)?.observations ?? unpackEvidence(body)))
+      else if (plain !== null && !called.has(plain)) called.set(plain, NaN)
     }
     return { attempts: [...known.values()], called }
   }

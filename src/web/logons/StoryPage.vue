@@ -87,7 +87,9 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
             >{{ place.value }}</RouterLink
           >
           <span v-else :class="{ mono: place.mono }">{{ place.value }}</span></template
-        ><template v-if="story.usualMs !== null"> · usual here {{ duration(story.usualMs) }}</template>
+        ><template v-if="story.usualMs !== null">
+          · <span class="nowrap">usual here {{ duration(story.usualMs) }}</span></template
+        >
         <BButton v-if="item" variant="link" class="small put" :disabled="bench.has(item.id)" title="Key b" @click="bench.put(item)">{{
           bench.has(item.id) ? 'on the bench' : 'put on the bench'
         }}</BButton>

@@ -76,8 +76,7 @@ export const logonStorm: Cause = {
   toPerson: 'Very many people are logging on right now.',
   look(facts) {
     const excess = storageExcess(facts)
-    if (!excess) return null
-    if (!isShareKnown(facts, excess.phase)) return null
+    if (!excess || !isShareKnown(facts, excess.phase)) return null
     return [
       ...crowd(facts, excess.phase, true),
       ...latency(facts, true),

@@ -318,11 +318,12 @@ export const directorySlow: Cause = {
     else if (policy) clues.push(...signOnItself(facts))
     const parts = facts.attempt.parts.filter(({ phase }) => phase === 'policy').map(({ startMs, endMs }) => endMs - startMs)
     const sum = parts.reduce((total, ms) => total + ms, 0)
+    const longest = parts.reduce((most, ms) => Math.max(most, ms), 0)
     if (policy && parts.length >= 3)
       clues.push(
-        Math.max(...parts) < 0.5 * sum
+        longest < 0.5 * sum
           ? clue(2, `All ${parts.length} parts of policy took long, none stands out.`)
-          : against(4, `One part of policy took ${seconds(Math.max(...parts))} of ${seconds(sum)}.`),
+          : against(4, `One part of policy took ${seconds(longest)} of ${seconds(sum)}.`),
       )
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
     clues.push(...sitsAtOrEverywhere(facts, phase, ['zone', 'site', 'zone+pool'], 3, 4))

@@ -1,4 +1,4 @@
-import type { Located } from '../around'
+import { TELL_OF_ALL, type Anywhere, type Located } from '../around'
 import type { Facts } from '../facts'
 import type { Dimension } from '../places'
 import { against, clue, type Clue } from './cause'
@@ -77,29 +77,26 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
   return []
 }
 
+/** So many who were not at a place tell whether it was of that place only. */
+const TELL_ELSEWHERE = 5
+
 /**
  * For: nearly everybody had it at the time, wherever they were, so that no place can tell: what all of them ask is slow. Where most of them were at one place, those who
  * were not had it, too.
  */
 export function everywhere(facts: Facts, phase: string, most = 4): Clue[] {
   const best = facts.located(phase)[0]
-  if (best && best.gain >= TELLS) {
-    const { n, hit } = facts.around.anywhere(
-      facts.self,
-      phase,
-      best.at.map(({ dimension }) => dimension),
-    )
-    if (n < 5 || hit < 0.6 * n) return []
-  }
-  const { n, hit, hosts } = facts.around.anywhere(facts.self, phase)
-  if (n < 8 || hit < 0.6 * n || hosts < 3) return []
+  const place = best && best.gain >= TELLS ? best.at.map(({ dimension }) => dimension) : null
+  if (place && !areMost(facts.anywhere(phase, place), TELL_ELSEWHERE)) return []
+  const all = facts.anywhere(phase)
+  if (!areMost(all, TELL_OF_ALL) || all.hosts < 3) return []
+  const what = phase === 'failed' ? 'failed the same way' : `were slow in ${phase}`
   return [
-    clue(
-      hit >= 0.8 * n ? most : 0.7 * most,
-      `Of the ${n} nearest logons, wherever they were, ${hit} on ${hosts} hosts ${phase === 'failed' ? 'failed the same way' : `were slow in ${phase}`}.`,
-    ),
+    clue(all.hit >= 0.8 * all.n ? most : 0.7 * most, `Of the ${all.n} nearest logons, wherever they were, ${all.hit} on ${all.hosts} hosts ${what}.`),
   ]
 }
+
+const areMost = ({ n, hit }: Anywhere, least: number): boolean => n >= least && hit >= 0.6 * n
 
 /** The same as sitsAt, or that everybody has it: then it does not sit elsewhere, either, whatever one place shows by chance. */
 export function sitsAtOrEverywhere(facts: Facts, phase: string, dimensions: readonly string[], most = 4, mostIfAll = most): Clue[] {
