@@ -45,7 +45,7 @@ function ours(bytes: Buffer, analyse: boolean): number {
   gatherer.end()
   attempts.sort((a, b) => a.startedAtMs - b.startedAtMs)
   let told = 0
-  for (const { diagnosis } of explain(attempts)) told += diagnosis.cause ? 1 : 0
+  for (const hasCause of explain(attempts, ({ diagnosis }) => diagnosis.cause !== null)) told += Number(hasCause)
   if (told === 0) throw new Error('nothing explained')
   return read
 }

@@ -1,7 +1,7 @@
 // npm run measure:diagnosis: what the diagnosis makes of invented companies whose truth is known.
 //   --family tuning|measuring   --trials N   --people N   --days N   --troubles N   --confused   --seed S
 import { parseArgs } from 'node:util'
-import { correlate, explain, findIncidents, isUnusual, Ledger, seenOf, type Explained, type Incident } from '../src/core/logons'
+import { correlate, analyseAll, findIncidents, isUnusual, Ledger, seenOf, type Explained, type Incident } from '../src/core/logons'
 import { OrgFile } from '../src/contract/org'
 import { play, type TrueAttempt, type TrueIncident } from '../src/standins/trial/trial'
 
@@ -25,7 +25,7 @@ const trialOf = (seed: string, troubles: number | string[], healthy = false) =>
 function analysed(trial: ReturnType<typeof trialOf>): Explained[] {
   const newest = trial.observations.reduce((latest, { timeMs }) => Math.max(latest, timeMs), 0)
   const attempts = correlate(trial.observations, newest + 3_600_000).map(({ attempt }) => attempt)
-  return [...explain(attempts, OrgFile.parse(trial.org))]
+  return analyseAll(attempts, OrgFile.parse(trial.org))
 }
 
 const share = (part: number, whole: number) => (whole === 0 ? '–' : `${((100 * part) / whole).toFixed(1)} %`)

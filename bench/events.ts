@@ -50,7 +50,7 @@ function analyse(bytes: Uint8Array): number {
   gatherer.end()
   attempts.sort((a, b) => a.startedAtMs - b.startedAtMs)
   let n = 0
-  for (const _ of explain(attempts)) n++
+  for (const _ of explain(attempts, ({ attempt }) => attempt.id)) n++
   return n
 }
 

@@ -1,6 +1,6 @@
 import Papa from 'papaparse'
 import type { OrgFile } from '../contract/org'
-import { findIncidents, Ledger, seenOf, type Explained } from '../core/logons'
+import { explain, findIncidents, Ledger, seenOf, type Attempt, type ClockOffset, type Explained, type Seen } from '../core/logons'
 
 /** In what form, and of what: every attempt, or the incidents that they are part of. */
 export interface Asked {
@@ -11,23 +11,42 @@ export interface Asked {
 /** So many characters are written at a time. */
 const PIECE = 1 << 16
 
-/** What `ikebana analyse` writes of explained attempts, in pieces. */
-export function* textOf(explained: Iterable<Explained>, { out, incidents }: Asked, org: OrgFile | undefined): Generator<string> {
+/**
+ * What `ikebana analyse` writes of attempts, in pieces.
+ * @param attempts by start
+ */
+export function* textOf(
+  attempts: Iterable<Attempt>,
+  asked: Asked,
+  org: OrgFile | undefined,
+  onClocks: (found: ReadonlyMap<string, ClockOffset>) => void,
+): Generator<string> {
   let waiting = ''
-  const line: (row: Row | null) => string = out === 'json' ? (row) => JSON.stringify(row) + '\n' : out === 'csv' ? csvLines() : tableLines()
-  for (const row of incidents ? incidentRecords(explained, org) : records(explained)) {
-    waiting += line(row)
+  for (const line of linesOf(attempts, asked, org, onClocks)) {
+    waiting += line
     if (waiting.length > PIECE) {
       yield waiting
       waiting = ''
     }
   }
-  yield waiting + (out === 'table' ? line(null) : '')
+  yield waiting
 }
 
-function* records(explained: Iterable<Explained>): Generator<Row> {
-  for (const one of explained) yield attemptRecord(one)
+function* linesOf(
+  attempts: Iterable<Attempt>,
+  { out, incidents }: Asked,
+  org: OrgFile | undefined,
+  onClocks: (found: ReadonlyMap<string, ClockOffset>) => void,
+): Generator<string> {
+  // These wait as text: of most, that is made at once.
+  if (out === 'json' && !incidents) return yield* explain(attempts, (one) => jsonLine(attemptRecord(one)), org, onClocks)
+  const line = out === 'json' ? jsonLine : out === 'csv' ? csvLines() : tableLines()
+  const rows = incidents ? incidentRecords(explain(attempts, seenOf, org, onClocks), org) : explain(attempts, attemptRecord, org, onClocks)
+  for (const row of rows) yield line(row)
+  if (out === 'table') yield line(null)
 }
+
+const jsonLine = (row: Row | null): string => JSON.stringify(row) + '\n'
 
 type Row = Record<string, unknown>
 const cellText = (value: unknown): string => (typeof value === 'string' || typeof value === 'number' ? String(value) : '')
@@ -48,9 +67,9 @@ function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, ot
   }
 }
 
-function incidentRecords(explained: Iterable<Explained>, org: OrgFile | undefined): Row[] {
+function incidentRecords(seen: Iterable<Seen>, org: OrgFile | undefined): Row[] {
   const ledger = new Ledger()
-  for (const one of explained) ledger.add(seenOf(one))
+  for (const one of seen) ledger.add(one)
   return findIncidents(ledger, org).incidents.map((one) => ({
     id: one.id,
     cause: one.cause,

@@ -5,7 +5,7 @@ import { parseArgs } from 'node:util'
 import { OrgFile } from '../contract/org'
 import { EventLog, type Fault } from '../core/formats'
 import { readAccount } from '../core/people'
-import { clockSays, explain, type Observation } from '../core/logons'
+import { clockSays, type Observation } from '../core/logons'
 import { textOf } from './analyse-text'
 import { attemptsOf, keepStandardInput } from './attempts'
 import { EVIDENCE_FORMATS, readEvidence } from '../server/logons/evidence-file'
@@ -59,13 +59,9 @@ export async function analyseCommand(args: string[]): Promise<void> {
       await put(pieces)
     } else
       await put(
-        textOf(
-          explain(gathered.attempts, org, (clocks) => {
-            for (const offset of clocks.values()) sayOfClock(clockSays(offset))
-          }),
-          asked,
-          org,
-        ),
+        textOf(gathered.attempts, asked, org, (clocks) => {
+          for (const offset of clocks.values()) sayOfClock(clockSays(offset))
+        }),
       )
     gathered.dispose()
   } finally {

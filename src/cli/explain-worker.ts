@@ -1,6 +1,6 @@
 import { closeSync, openSync, writeSync } from 'node:fs'
 import { parentPort, workerData } from 'node:worker_threads'
-import { clockSays, explain, type Attempt } from '../core/logons'
+import { clockSays, type Attempt } from '../core/logons'
 import { textOf } from './analyse-text'
 import type { Apart } from './explain-apart'
 import { readGivens } from './given-file'
@@ -9,14 +9,10 @@ import { readGivens } from './given-file'
 const { path, into, frames, asked, org } = workerData as Apart
 const clocks: string[] = []
 const file = openSync(into, 'w')
-for (const text of textOf(
-  explain(attempts(), org, (found) => {
-    for (const offset of found.values()) clocks.push(clockSays(offset))
-  }),
-  asked,
-  org,
-))
-  writeSync(file, text)
+const pieces = textOf(attempts(), asked, org, (found) => {
+  for (const offset of found.values()) clocks.push(clockSays(offset))
+})
+for (const text of pieces) writeSync(file, text)
 closeSync(file)
 parentPort?.postMessage(clocks)
 

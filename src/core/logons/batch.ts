@@ -6,7 +6,7 @@ import { Around, FAR_MS } from './around'
 import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
 import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
-import { conclude, type Explained } from './diagnose'
+import { conclude, concludeAlone, type Explained } from './diagnose'
 import { learn } from './learning'
 import { neighbourOf } from './neighbour'
 import type { AttrValue } from './observation'
@@ -68,7 +68,7 @@ export function analyseAll(
   org: Org = EMPTY_ORG,
   onClocks?: (found: ReadonlyMap<string, ClockOffset>) => void,
 ): Explained[] {
-  return [...explain(attempts, org, onClocks)]
+  return [...explain(attempts, (one) => one, org, onClocks)]
 }
 
 /**
@@ -76,19 +76,21 @@ export function analyseAll(
  * from those before it; where these are too few, from the first ones of all (medians bear the few that are ill).
  * Clocks that are off are looked for in the first ones, and what they timed is put right.
  * @param attempts by start, as correlate() returns them
+ * @param tell what is wanted of each. Asked as soon as all is known of it, which of most is at once: those wait as what was told, which is mostly small
  * @param onClocks told of the clocks that are off, if any are
  */
-export function* explain(
+export function* explain<T>(
   attempts: Iterable<Attempt>,
+  tell: (explained: Explained) => T,
   org: Org = EMPTY_ORG,
   onClocks: (found: ReadonlyMap<string, ClockOffset>) => void = () => undefined,
-): Generator<Explained> {
+): Generator<T> {
   const find = finderOf(org)
   const usualInAll = new UsualModel()
   const earlier = new UsualModel()
   const around = new Around()
   const ordinary = new OrdinaryModel()
-  let waiting: Measured[] = []
+  let waiting: Waiting<T>[] = []
   let told = 0
   const durations = new Int32Array(SERIES.length)
   for (const { attempt, split } of lookingAhead(attempts)) {
@@ -98,7 +100,9 @@ export function* explain(
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
     if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
     around.add(neighbourOf(result))
-    waiting.push(result)
+    const alone = concludeAlone(result)
+    const startMs = attempt.startedAtMs
+    waiting.push(alone ? { startMs, measured: null, told: tell(alone) } : { startMs, measured: result, told: null })
     while (told < waiting.length && startOf(waiting[told]) + (waiting.length - told > MOST_WAITING ? NEAR_MS : AHEAD_MS) < attempt.startedAtMs)
       yield explained(waiting[told++])
     if (told > 5000) {
@@ -109,12 +113,14 @@ export function* explain(
   }
   while (told < waiting.length) yield explained(waiting[told++])
 
-  function explained(measured: Measured | undefined): Explained {
-    if (!measured) throw new RangeError('nothing waits')
+  function explained(one: Waiting<T> | undefined): T {
+    if (!one) throw new RangeError('nothing waits')
+    if (one.measured === null) return one.told
+    const { measured } = one
     const result = conclude(measured, around, org, ordinary)
     const counted = countsForUsual(measured)
     if (counted && !saysUsual(result, counted)) earlier.add(kindOf(result.attempt), durationsOf(result.blame, result.attempt.totalMs, durations), -1)
-    return result
+    return tell(result)
   }
 
   function* lookingAhead(source: Iterable<Attempt>): Generator<{ attempt: Attempt; split: Blame }> {
@@ -146,7 +152,13 @@ export function* explain(
   }
 }
 
-const startOf = (measured: Measured | undefined): number => measured?.attempt.startedAtMs ?? Infinity
+/** Until its turn: as it was measured, or what was told of it already. */
+type Waiting<T> = { readonly startMs: number } & (
+  | { readonly measured: Measured; readonly told: null }
+  | { readonly measured: null; readonly told: T }
+)
+
+const startOf = (one: Waiting<unknown> | undefined): number => one?.startMs ?? Infinity
 
 const saidOfAll = new WeakMap<Usual, Usual>()
 

@@ -61,21 +61,29 @@ export function conclude(measured: Measured, around: Around, org: Org, ordinary:
   return explainedBy(measured, NOTHING_UNUSUAL)
 }
 
+/** What conclude() says of an attempt whatever is known around it, as of most: that nothing was unusual. Null where others have a say. */
+export function concludeAlone(measured: Measured): Explained | null {
+  const othersHaveASay = maybeHowLongPeopleTake(measured) || isUnusual(measured) || (endedWell(measured) && withMild(measured) !== null)
+  return othersHaveASay ? null : explainedBy(measured, NOTHING_UNUSUAL)
+}
+
 /** An approval is one of a person, not of a machine: beyond what one in twenty takes by more than this it is out of the ordinary, or at so many times the middle one. */
 const LATE = 1.6
 const LATE_TIMES = 4
 
 /** Whether nothing but the approval was beyond its usual, and that only as it now and then is. */
-function isHowLongPeopleTake({ attempt, outcome, excess }: Measured, ordinary: OrdinaryModel): boolean {
-  const [only, other] = excess
-  if (outcome !== 'ready' || !only || other || only.phase !== 'sign-on') return false
-  const approval = ordinary.of(attempt, 'approvalMs')
+function isHowLongPeopleTake(measured: Measured, ordinary: OrdinaryModel): boolean {
+  if (!maybeHowLongPeopleTake(measured)) return false
+  const approval = ordinary.of(measured.attempt, 'approvalMs')
   return (
     approval !== null &&
-    approval.value > 0.6 * only.ms &&
+    approval.value > 0.6 * (measured.excess[0]?.ms ?? 0) &&
     approval.value <= Math.min(LATE * approval.high, Math.max(LATE_TIMES * approval.median, approval.high))
   )
 }
+
+const maybeHowLongPeopleTake = ({ outcome, excess }: Measured): boolean =>
+  outcome === 'ready' && excess.length === 1 && excess[0]?.phase === 'sign-on'
 
 /** Named one by one: this is done for every attempt, and objects put together from parts are slow. */
 function explainedBy(measured: Measured, diagnosis: Diagnosis, { excess, lostMs }: Pick<Measured, 'excess' | 'lostMs'> = measured): Explained {
