@@ -34,6 +34,8 @@ export class ExplainedApart implements Follower {
   begin(path: string): void {
     // Two busy threads: the helpers of one's garbage collection would only take the other's core. By bench/analyse.ts, that was a sixth of the time.
     setFlagsFromString('--no-parallel-scavenge')
+    // The first attempts live long, as all of them must be seen before anything is usual. Without this, whatever is made where they were made would be taken to live long, too.
+    setFlagsFromString('--no-allocation-site-pretenuring')
     this.#into = `${path}-told`
     const workerData: Apart = { path, into: this.#into, frames: this.#frames, asked: this.asked, org: this.org }
     this.#worker = new Worker(new URL('./explain-worker.js', import.meta.url), { workerData })

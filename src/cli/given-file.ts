@@ -43,6 +43,8 @@ export class GivenWriter {
   #shapes: (readonly string[])[] = []
   #shapeOf = new Map<string, number>()
   #shape = NONE
+  /** By how many names the shape had that was the last with so many: attempts that ended early have fewer, now and then. */
+  #shapeOfLength: number[] = []
   #once: string[] = []
   /** So many of them were written before. */
   #written = { texts: 0, shapes: 0 }
@@ -146,6 +148,7 @@ export class GivenWriter {
       this.#shapes = []
       this.#shapeOf = new Map()
       this.#shape = NONE
+      this.#shapeOfLength = []
     }
     this.#written = { texts: this.#texts.length, shapes: this.#shapes.length }
     this.written()
@@ -174,18 +177,24 @@ export class GivenWriter {
     return text === null ? NONE : ONCE - (this.#once.push(text) - 1)
   }
 
-  /** The names of attributes, which become the shape: mostly those of the attempt before. */
+  /** The names of attributes, which become the shape: mostly those of the attempt before, or of the last with so many. */
   #namesOf(attrs: Attrs): readonly string[] {
     const before = this.#shapes[this.#shape]
     if (before && areNames(before, attrs)) return before
     const names = Object.keys(attrs)
+    const likely = this.#shapeOfLength[names.length] ?? NONE
+    const asBefore = this.#shapes[likely]
+    if (asBefore && areNames(asBefore, attrs)) {
+      this.#shape = likely
+      return asBefore
+    }
     const key = JSON.stringify(names)
     let number = this.#shapeOf.get(key)
     if (number === undefined) {
       this.#shapeOf.set(key, (number = this.#shapes.length))
       this.#shapes.push(names)
     }
-    this.#shape = number
+    this.#shape = this.#shapeOfLength[names.length] = number
     return names
   }
 }

@@ -1,7 +1,7 @@
 import { finderOf } from '../people/finder'
 import type { Org, OrgPool, OrgShare } from '../people/org'
 import type { Excess, Measured } from './analyse'
-import type { Anywhere, Around, Crowd, Located } from './around'
+import type { Anywhere, Around, Contrast, Crowd, Located } from './around'
 import type { Attempt, Mark } from './attempt'
 import { neighbourOf, type Neighbour } from './neighbour'
 import type { Ordinary, OrdinaryModel } from './ordinary'
@@ -30,6 +30,8 @@ export interface Facts {
   ran(phase: string): boolean
   /** Where others had the same trouble: the places of this attempt, the one that tells best first. See Around.locate. */
   located(phase: string, among?: readonly Dimension[]): readonly Located[]
+  /** A place of this attempt beside everywhere else. See Around.contrast. */
+  contrast(dimension: Dimension, phase: string, among?: readonly Dimension[]): Contrast
   /** Whether those nearest in time had it, wherever they were, or outside some of its places. See Around.anywhere. */
   anywhere(phase: string, outside?: readonly Dimension[]): Anywhere
   /** How crowded its share was. See Around.crowd. */
@@ -43,6 +45,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
   const places = new Map<string, readonly Located[]>()
   const crowds = new Map<string, Crowd>()
   const nearest = new Map<string, Anywhere>()
+  const contrasts = new Map<string, Contrast>()
   return {
     measured,
     attempt,
@@ -69,6 +72,12 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       const key = among.length === 0 ? phase : [phase, ...among].join(' ')
       let found = places.get(key)
       if (!found) places.set(key, (found = around.locate(self, phase, among)))
+      return found
+    },
+    contrast(dimension, phase, among = []) {
+      const key = [dimension, phase, ...among].join(' ')
+      let found = contrasts.get(key)
+      if (!found) contrasts.set(key, (found = around.contrast(self, dimension, phase, among)))
       return found
     },
     anywhere(phase, outside = []) {

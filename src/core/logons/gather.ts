@@ -156,6 +156,8 @@ export class Gatherer {
     const met = meetings(this.#threads, ({ observations }) => observations)
     const together = new Set([...met.values()].flat())
     for (const [key, thread] of this.#threads) {
+      // As of most threads, something of it has just come: with an id, nothing of it can be over.
+      if (thread.touched > this.#lot - QUIET_LOTS && hasId(key)) continue
       if (together.has(key)) continue
       const others = (met.get(key) ?? []).flatMap((one): [string, Thread][] => {
         const other = this.#threads.get(one)

@@ -146,7 +146,7 @@ export const shareUnreachable: Cause = {
     const clues: Clue[] = [clue(7, `The share did not answer${marks.length > 1 ? `, ${marks.length} tries` : ''}.`, marks[0]?.code ?? '')]
     const share = facts.text('share')
     if (share) {
-      const { inside } = facts.around.contrast(facts.self, 'share', 'failed')
+      const { inside } = facts.contrast('share', 'failed')
       if (inside.n >= 3)
         clues.push(
           inside.hit * 2 > inside.n

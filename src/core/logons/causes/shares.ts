@@ -50,7 +50,7 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
 }
 
 /** Of those on the share, those who come from the zone of this one, beside the others. */
-const byZone = (facts: Facts, phase: string): Contrast => facts.around.contrast(facts.self, 'zone', phase, ['share'])
+const byZone = (facts: Facts, phase: string): Contrast => facts.contrast('zone', phase, ['share'])
 
 /** Whether those from here are slow, and hardly anybody from elsewhere: in a sentence. */
 function onlyFromHere(facts: Facts, { inside, outside }: Contrast): string | null {
@@ -114,7 +114,7 @@ export const shareSlow: Cause = {
 
 /** Whether those of the same zone are fine on other shares. */
 function isFineOnOthers(facts: Facts, phase: string): boolean {
-  const { outside } = facts.around.contrast(facts.self, 'share', phase, ['zone'])
+  const { outside } = facts.contrast('share', phase, ['zone'])
   return outside.n >= 5 && outside.hit * 3 < outside.n
 }
 

@@ -244,7 +244,7 @@ export const relayPath: Cause = {
     if (facts.failed || !excess || facts.text('transport') !== 'relay') return null
     const clues: Clue[] = [clue(1, 'The connection was relayed.', 'transport = relay')]
     const network = facts.text('network')
-    const ways = facts.around.contrast(facts.self, 'transport', excess.phase, network === null ? [] : ['network'])
+    const ways = facts.contrast('transport', excess.phase, network === null ? [] : ['network'])
     const direct = ways.outside
     const n = ways.inside.n + direct.n
     const few = direct.n >= 5 && (direct.hit * 5 < direct.n || (direct.hit * 3 < direct.n && contrastGain(ways) >= CLEAR_GAIN))
@@ -342,7 +342,7 @@ export const directorySlow: Cause = {
 
 /** Against, where many hosts on the image are fine: what a version brings, all of them have. */
 function halfOfImage(facts: Facts, phase: string): Clue[] {
-  const { inside } = facts.around.contrast(facts.self, 'image', phase)
+  const { inside } = facts.contrast('image', phase)
   return inside.n >= 8 && inside.hit < 0.6 * inside.n
     ? [against(1.5, `Only ${inside.hit} of ${inside.n} other logons with image ${facts.text('image') ?? ''} had it.`)]
     : []

@@ -65,7 +65,7 @@ function mostAt(facts: Facts, { at }: Located, most: number, weight: number): nu
 function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
   for (const dimension of dimensions) {
     if (dimension.includes('+') || facts.self.places[dimension as Dimension] === '') continue
-    const { inside } = facts.around.contrast(facts.self, dimension as Dimension, phase)
+    const { inside } = facts.contrast(dimension as Dimension, phase)
     if (inside.n < 6 || inside.hit * 5 >= inside.n) continue
     // It may have begun or ended there within the hour: those right before and after tell.
     const nearest = facts.around.nearest(facts.self, dimension as Dimension, phase)
@@ -110,7 +110,7 @@ export function onlyTheirs(facts: Facts, phase: string): Clue[] {
   // Where only some there have it, this person need not have it from there.
   if (best && best.gain >= 12)
     return [against(Math.min(3, best.gain / 12) * (best.inside.hit / best.inside.n), `Others have it too: ${contrastSentence(best, phase)}`)]
-  const { inside } = facts.around.contrast(facts.self, 'pool', phase)
+  const { inside } = facts.contrast('pool', phase)
   return inside.n >= 10 && inside.hit * 10 < inside.n ? [clue(0.7, `Only ${inside.hit} of ${inside.n} others on the pool had it.`)] : []
 }
 
