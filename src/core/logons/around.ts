@@ -46,6 +46,8 @@ const NEAREST = 30
 
 export interface Crowd {
   readonly aMinute: number
+  /** In the fullest four minutes that the moment is in: it may be at the edge of a crowd. */
+  readonly mostAMinute: number
   readonly medianAMinute: number
   readonly whenCrowded: Contrast['inside']
   readonly whenQuiet: Contrast['inside']
@@ -367,9 +369,7 @@ export class Around {
     const [share, own] = this.#placeOf(self, 'share')
     const rows = this.#rows
     const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(share, own, self.atMs)
-    const [nearFrom, nearTo] = this.#range(self.atMs, SLOT_MS / 2)
-    let near = 0
-    for (let row = nearFrom; row < nearTo; row++) if (this.#isAt(row, share, own)) near++
+    const { near, most } = this.#crowdAt(share, own, self.atMs)
     const whenCrowded = { n: 0, hit: 0 }
     const whenQuiet = { n: 0, hit: 0 }
     // As a rule there is no crowd at all, and nobody has to look for one all day long.
@@ -386,7 +386,24 @@ export class Around {
       }
       return whenQuiet.n < NEAREST || (whenCrowded.n < NEAREST && crowdedLeft > 0)
     })
-    return { aMinute: (near * 60_000) / SLOT_MS, medianAMinute: (median * 60_000) / SLOT_MS, whenCrowded, whenQuiet }
+    const [aMinute = 0, mostAMinute = 0, medianAMinute = 0] = [near, most, median].map((n) => (n * 60_000) / SLOT_MS)
+    return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet }
+  }
+
+  /** How many logged on at a place in the four minutes around a moment, and in the fullest four minutes that it is in. */
+  #crowdAt(d: number, own: number, atMs: number): { readonly near: number; readonly most: number } {
+    const [from, to] = this.#range(atMs, SLOT_MS)
+    let [near, most] = [0, 0]
+    const window: number[] = []
+    for (let row = from; row < to; row++) {
+      if (!this.#isAt(row, d, own)) continue
+      const rowMs = this.#at[row] ?? 0
+      if (Math.abs(rowMs - atMs) <= SLOT_MS / 2) near++
+      window.push(rowMs)
+      while ((window[0] ?? rowMs) < rowMs - SLOT_MS) window.shift()
+      most = Math.max(most, window.length)
+    }
+    return { near, most }
   }
 
   /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */

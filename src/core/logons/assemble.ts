@@ -132,7 +132,7 @@ function overview(ordered: readonly Observation[]) {
     if (o.person && account === null) account = o.person
     if (o.host) {
       // Whoever chose the host may report the end, too.
-      if (isOnHost(o.phase)) onHost = o.host
+      if (isOnHost(o.phase) && o.kind !== 'mark') onHost = o.host
       host = o.host
     }
     if (o.pool) pool = o.pool

@@ -145,6 +145,10 @@ interface Group {
   readonly hosts: string[]
   session: string | null
   pool: string | null
+  /** The phases that anybody told of. */
+  readonly phases: Set<string>
+  /** Whether it was refused before it was on a host: what comes then is another try. */
+  refused: boolean
   /** The host that went through a phase that only the host itself goes through; empty where it did not say its name, null before there was any. */
   onHost: string | null
   lastMs: number
@@ -159,6 +163,8 @@ interface Group {
 const SAME_MS = 5000
 /** What one machine began, another goes on with this soon. */
 const HANDED_OVER_MS = 120_000
+/** And this soon a host begins with what was sent to it. */
+const SENT_MS = 30_000
 
 /**
  * Cuts the thread of a person into attempts: a `begin` opens one. What follows joins the one whose host, session and pool it names, or that it does not
@@ -185,6 +191,8 @@ function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
         hosts: [],
         session: null,
         pool: null,
+        phases: new Set(),
+        refused: false,
         onHost: null,
         lastMs: -Infinity,
         closedAtMs: null,
@@ -203,7 +211,9 @@ function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
     if (host && !group.hosts.some((one) => isSameHost(one, host))) group.hosts.push(host)
     group.session ??= session ?? null
     group.pool ??= pool ?? null
-    if (isOnHost(phase)) group.onHost ||= host ?? ''
+    if (phase) group.phases.add(phase)
+    if (isOnHost(phase) && observation.kind !== 'mark') group.onHost ||= host ?? ''
+    else if (group.onHost === null && observation.code && codeFails(canonicalCode(observation.code))) group.refused = true
     if (tellerOf(observation) === null) group.own.add(observation.kind === 'end' ? 'end' : (phase ?? ''))
     group.lastMs = Math.max(group.lastMs, endOf(observation))
     const closes = closingTime(observation)
@@ -277,9 +287,44 @@ const isOfHost = ({ hosts, session, pool }: Group, told: Group): boolean =>
 
 /** What an observation without an id goes on with, or says the begin of. */
 function followed(alive: readonly Group[], observation: Observation, tellerOf: TellerOf): Group | undefined {
-  if (observation.kind === 'begin') return sameBegin(alive, observation)
-  return joined(alive, observation, tellerOf) ?? alive.findLast((one) => takesOver(one, observation))
+  if (observation.kind === 'begin') return sameBegin(alive, observation) ?? alive.findLast((one) => wasSentTo(one, observation))
+  return joined(alive, observation, tellerOf) ?? alive.findLast((one) => takesOver(one, observation) || isSpokenOf(one, observation))
 }
+
+/** Whether a host begins with what another machine, which said of no begin, sent to it just before. */
+function wasSentTo({ begins, closedAtMs, refused, onHost, lastMs, hosts, pool, session }: Group, observation: Observation): boolean {
+  const { host, timeMs } = observation
+  return (
+    begins.length === 0 &&
+    closedAtMs === null &&
+    onHost === null &&
+    !refused &&
+    timeMs - lastMs <= SENT_MS &&
+    host !== undefined &&
+    hosts.length > 0 &&
+    !hosts.some((one) => isSameHost(one, host)) &&
+    isOfSame(session, observation.session) &&
+    isOfSame(pool, observation.pool)
+  )
+}
+
+/**
+ * Whether another machine speaks of an attempt that is going on: what it says begins no logon. A mark or an end does not, and neither does how long the host was looked for,
+ * where that is still to be told.
+ */
+function isSpokenOf({ closedAtMs, lastMs, phases, pool, session }: Group, observation: Observation): boolean {
+  const { kind, timeMs, phase } = observation
+  const beginsNone = kind === 'mark' || kind === 'end' || kind === 'phase-end' || (phase === 'broker' && phases.size === 0)
+  const isOpen = closedAtMs === null || followsSoon({ closedAtMs }, observation)
+  return beginsNone && isOpen && timeMs - lastMs <= HANDED_OVER_MS && isOfSame(session, observation.session) && isOfSame(pool, observation.pool)
+}
+
+/** What is only noted when the desktop is there, as that the profile was not theirs. A refusal is of another try. */
+const followsSoon = ({ closedAtMs }: Pick<Group, 'closedAtMs'>, { kind, timeMs, code }: Observation): boolean =>
+  kind === 'mark' && closedAtMs !== null && timeMs - closedAtMs <= SAME_MS && !(code !== undefined && codeFails(canonicalCode(code)))
+
+/** Whether two say the same, or one says nothing. */
+const isOfSame = (one: string | null, other: string | undefined): boolean => one === null || !other || one === other
 
 /**
  * The attempt that began just before, as far as another machine has it: of the two, one knows the id and the other does not. Two begins that both have an id, or
@@ -296,8 +341,8 @@ function sameBegin(alive: readonly Group[], observation: Observation): Group | u
         kind === 'begin' &&
         group.begins.some((one) => one.withId === (id !== null) || (one.by === reporter(observation) && timeMs - one.ms > SAME_MS))
       ) &&
-      !(session && group.session !== null && group.session !== session) &&
-      !(pool && group.pool !== null && group.pool !== pool) &&
+      isOfSame(group.session, session) &&
+      isOfSame(group.pool, pool) &&
       // One machine chose the host, the other is the host: until both have been on one, they need not be the same.
       !isOnOther(group, observation),
   )
@@ -315,12 +360,11 @@ function joined(alive: readonly Group[], observation: Observation, tellerOf: Tel
   for (const group of alive) {
     const on = goesOn(group, observation, tellerOf)
     const isOver = group.closedAtMs !== null && observation.timeMs > group.closedAtMs
-    if (isOver && !trails(observation) && !(on && group.endIsTold)) continue
+    if (isOver && !trails(observation) && !followsSoon(group, observation) && !(on && group.endIsTold)) continue
     const { host, session, pool } = observation
     const sameHost = host !== undefined && group.hosts.some((one) => isSameHost(one, host))
     if ((host && group.hosts.length > 0 && !sameHost) || isOnOther(group, observation)) continue
-    if (session && group.session !== null && group.session !== session) continue
-    if (pool && group.pool !== null && group.pool !== pool) continue
+    if (!isOfSame(group.session, session) || !isOfSame(group.pool, pool)) continue
     const names = (sameHost ? 2 : 0) + (session !== undefined && session === group.session ? 1 : 0) + (sameHost && on ? 4 : 0)
     if (names >= most) [best, most] = [group, names]
   }
@@ -343,7 +387,7 @@ function takesOver({ closedAtMs, onHost, lastMs, pool }: Group, observation: Obs
     observation.timeMs - lastMs <= HANDED_OVER_MS &&
     observation.phase !== undefined &&
     observation.phase !== 'broker' &&
-    (pool === null || !observation.pool || pool === observation.pool)
+    isOfSame(pool, observation.pool)
   )
 }
 

@@ -30,7 +30,10 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
 
 /** How crowded the share was, and whether only crowds were slow, or those in quiet moments too. */
 function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
-  const { aMinute, medianAMinute, whenCrowded, whenQuiet } = facts.crowd(phase)
+  const { aMinute: around, mostAMinute, medianAMinute, whenCrowded, whenQuiet } = facts.crowd(phase)
+  // Who comes first or last in a crowd is slow in it, too.
+  const isOfCrowds = whenCrowded.n >= 4 && whenCrowded.hit >= 0.6 * whenCrowded.n && whenQuiet.n >= 4 && whenQuiet.hit <= 0.2 * whenQuiet.n
+  const aMinute = isOfCrowds ? mostAMinute : around
   // As in Around.crowd: four in four minutes, or twice the median.
   const crowded = aMinute >= Math.max(1, 2 * medianAMinute)
   const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share') ?? 'whatever shares there are'}; the median ${medianAMinute.toFixed(1)}.`
