@@ -109,7 +109,13 @@ function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usu
   if (outcome === 'open' || excess.length === 0) return 0
   const total = usual?.series['total']
   // Of phases that run side by side now the one and now the other is waited for: one has all of their time, the other none. The whole tells.
-  if (strict && total && excess.every(({ phase }) => BESIDE.includes(phase)) && attempt.totalMs < unusualFrom(total, true, usual?.n, WHOLE_SPREADS))
+  if (
+    strict &&
+    total &&
+    excess.every(({ phase }) => BESIDE.includes(phase)) &&
+    ranBeside(attempt) &&
+    attempt.totalMs < unusualFrom(total, true, usual?.n, WHOLE_SPREADS)
+  )
     return 0
   let [sum, alone] = [0, 0]
   for (const { phase, ms } of excess) {
@@ -117,6 +123,17 @@ function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usu
     if (!BESIDE.includes(phase)) alone += ms
   }
   return Math.max(0, Math.min(attempt.totalMs - (total?.medianMs ?? 0), sum), Math.min(attempt.totalMs - (total?.lowMs ?? 0), alone))
+}
+
+/** Side by side for less than this, they came one after another: sources round, and hand over. */
+const BESIDE_MS = 250
+
+/** Whether phases that may run side by side did so. */
+function ranBeside({ phases }: Attempt): boolean {
+  const may = phases.filter(({ phase }) => BESIDE.includes(phase))
+  return may.some((one) =>
+    may.some((other) => other.phase !== one.phase && Math.min(one.endMs, other.endMs) - Math.max(one.startMs, other.startMs) > BESIDE_MS),
+  )
 }
 
 /** Only attempts that ended well say what is usual. */

@@ -30,6 +30,8 @@ export interface Located extends Contrast {
 
 /** Half an hour either side of an attempt: who logged on then is its neighbour. */
 export const NEAR_MS = 1_800_000
+/** Where hardly anybody logs on, those within hours are the nearest. */
+const SAME_DAY_MS = 4 * 3_600_000
 /** Where these are fewer than MANY, those of up to a day either side are asked too. */
 export const FAR_MS = 24 * 3_600_000
 const MANY = 300
@@ -43,6 +45,8 @@ const SLOT_MS = 240_000
 export const TELL_OF_ALL = 8
 /** So many of the nearest are asked about a share. */
 const NEAREST = 30
+/** So many of the quiet moments on one side are all but all of them. */
+const NEARLY_ALL = 0.7
 
 export interface Crowd {
   readonly aMinute: number
@@ -326,7 +330,7 @@ export class Around {
     const host = DIMENSIONS.indexOf('host')
     const own = outside.map((dimension) => this.#placeOf(self, dimension))
     const [before, after] = [0, 1].map(() => ({ n: 0, hit: 0, hosts: new Set<number>() })) as [Side, Side]
-    this.#outwards(self, NEAR_MS, (row) => {
+    this.#outwards(self, SAME_DAY_MS, (row) => {
       const base = row * STRIDE
       const one = (this.#at[row] ?? 0) < self.atMs ? before : after
       if (own.length > 0 && own.every(([d, place]) => this.#isAt(row, d, place))) return true
@@ -338,10 +342,9 @@ export class Around {
       }
       return before.n < most || after.n < most
     })
-    const both = { n: before.n + after.n, hit: before.hit + after.hit, hosts: new Set([...before.hosts, ...after.hosts]) }
-    const rate = ({ n, hit }: Side) => (n >= TELL_OF_ALL ? hit / n : 0)
-    const best = [before, after].reduce((best, one) => (rate(one) > rate(best) + 0.1 ? one : best), both)
-    return { n: best.n, hit: best.hit, hosts: best.hosts.size }
+    const best = worseOf(before, after)
+    const hosts = best === before ? before.hosts : best === after ? after.hosts : new Set([...before.hosts, ...after.hosts])
+    return { n: best.n, hit: best.hit, hosts: hosts.size }
   }
 
   /** Of the neighbours at a place that are nearest in time: how many failed, and how many of them by one of these codes. */
@@ -371,21 +374,37 @@ export class Around {
     const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(share, own, self.atMs)
     const { near, most } = this.#crowdAt(share, own, self.atMs)
     const whenCrowded = { n: 0, hit: 0 }
-    const whenQuiet = { n: 0, hit: 0 }
+    const [quietBefore, quietAfter] = [
+      { n: 0, hit: 0 },
+      { n: 0, hit: 0 },
+    ]
+    const isCrowded = (slot: number) => (counts.get(slot) ?? 0) >= crowdedFrom
     // As a rule there is no crowd at all, and nobody has to look for one all day long.
     let crowdedLeft = crowdedRows
     this.#outwards(self, FAR_MS, (row) => {
       const base = row * STRIDE
       if (!this.#isAt(row, share, own)) return true
-      const crowded = (counts.get(Math.floor((this.#at[row] ?? 0) / SLOT_MS)) ?? 0) >= crowdedFrom
+      const slot = Math.floor((this.#at[row] ?? 0) / SLOT_MS)
+      const crowded = isCrowded(slot)
       if (crowded) crowdedLeft--
-      const side = crowded ? whenCrowded : whenQuiet
-      if (side.n < NEAREST && rows[base + FAULT] === 0 && ((rows[base + COULD] ?? 0) & bit) === bit && !this.#isSelf(row, self)) {
+      // Just before and after a crowd it is neither crowded nor quiet.
+      else if (crowdedRows > 0 && (isCrowded(slot - 1) || isCrowded(slot + 1))) return true
+      const isBefore = (this.#at[row] ?? 0) < self.atMs
+      const side = crowded ? whenCrowded : isBefore ? quietBefore : quietAfter
+      if (
+        side.n < (crowded ? NEAREST : NEAREST / 2) &&
+        rows[base + FAULT] === 0 &&
+        ((rows[base + COULD] ?? 0) & bit) === bit &&
+        !this.#isSelf(row, self)
+      ) {
         side.n++
         if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
       }
-      return whenQuiet.n < NEAREST || (whenCrowded.n < NEAREST && crowdedLeft > 0)
+      return Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)
     })
+    // A crowd leaves quiet moments alone on both sides of it, but for some soon after. What has just begun or ended without one does not.
+    const worse = worseOf(quietBefore, quietAfter)
+    const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : { n: quietBefore.n + quietAfter.n, hit: quietBefore.hit + quietAfter.hit }
     const [aMinute = 0, mostAMinute = 0, medianAMinute = 0] = [near, most, median].map((n) => (n * 60_000) / SLOT_MS)
     return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet }
   }
@@ -503,6 +522,14 @@ export class Around {
     this.#at = wider(this.#at, Float64Array)
     this.#rows = wider(this.#rows, Int32Array)
   }
+}
+
+/** Those before and after together; or only the one side, where clearly more of enough had it. */
+function worseOf<T extends Contrast['inside']>(before: T, after: T): T | Contrast['inside'] {
+  const both = { n: before.n + after.n, hit: before.hit + after.hit }
+  const rate = ({ n, hit }: Contrast['inside']) => (n >= TELL_OF_ALL ? hit / n : 0)
+  const worse = rate(after) > rate(before) ? after : before
+  return rate(worse) > rate(both) + 0.1 ? worse : both
 }
 
 /** The bits of each dimension, then of each pair. */

@@ -7,6 +7,7 @@ import type { Attempt } from './attempt'
 import { blame, type Blame } from './blame'
 import { clockOffsets, corrected, offIn, type ClockOffset } from './clocks'
 import { conclude, concludeAlone, type Explained } from './diagnose'
+import { LastSaid } from './last-said'
 import { learn } from './learning'
 import { neighbourOf } from './neighbour'
 import type { AttrValue } from './observation'
@@ -126,14 +127,17 @@ export function* explain<T>(
   function* lookingAhead(source: Iterable<Attempt>): Generator<{ attempt: Attempt; split: Blame }> {
     let ahead: Attempt[] | null = []
     let clocks: ReadonlyMap<string, ClockOffset> = new Map()
+    const said = new LastSaid()
     const ready = (attempt: Attempt) => {
-      const right = corrected(attempt, offIn(attempt, clocks))
+      const right = corrected(said.fill(attempt), offIn(attempt, clocks))
       ordinary.add(right)
       return { attempt: right, split: blame(right) }
     }
     const begin = (first: readonly Attempt[]) => {
       clocks = clockOffsets(first)
       if (clocks.size > 0) onClocks(clocks)
+      // What is said of a host later was so before, too, as far as is known.
+      for (const one of first.toReversed()) said.fill(one)
       const right = first.map(ready)
       learn(usualInAll, right)
       return right
@@ -154,8 +158,7 @@ export function* explain<T>(
 
 /** Until its turn: as it was measured, or what was told of it already. */
 type Waiting<T> = { readonly startMs: number } & (
-  | { readonly measured: Measured; readonly told: null }
-  | { readonly measured: null; readonly told: T }
+  { readonly measured: Measured; readonly told: null } | { readonly measured: null; readonly told: T }
 )
 
 const startOf = (one: Waiting<unknown> | undefined): number => one?.startMs ?? Infinity

@@ -254,18 +254,26 @@ describe('causes', () => {
 
   it('of policy and packages, which run side by side, only the whole tells whether time was lost', () => {
     // Now the one is waited for and now the other; both take about 3 s.
-    const beside = (policy: number, packages: number) => ({ ...USUAL, policy, packages })
+    const beside = (policy: number, packages: number, as: Parameters<typeof logon>[0]) =>
+      logon({ ...as, phases: { ...USUAL, policy: Math.max(policy, packages) } }).flatMap((o) =>
+        o.phase === 'policy'
+          ? [
+              { ...o, durationMs: policy },
+              { ...o, phase: 'packages', durationMs: packages },
+            ]
+          : [o],
+      )
     const many = Array.from({ length: 200 }, (_, i) =>
-      logon({ id: `many-${i}`, person: `m${i}`, at: START_MS - (i + 1) * 50_000, phases: i % 3 === 0 ? beside(60, 3200 + i) : beside(2600 + i, 0) }),
+      beside(2600 + (i % 3 === 0 ? 0 : i), i % 3 === 0 ? 3200 + i : 2300, { id: `many-${i}`, person: `m${i}`, at: START_MS - (i + 1) * 50_000 }),
     ).flat()
     const flipped = analyseAll(
-      correlate([...many, ...logon({ id: 'it', phases: beside(60, 5200) })], START_MS + 7_200_000).map(({ attempt }) => attempt),
+      correlate([...many, ...beside(2600, 5200, { id: 'it' })], START_MS + 7_200_000).map(({ attempt }) => attempt),
       EMPTY_ORG,
     )
     const it = flipped.find(({ attempt }) => attempt.id === 'it')
     expect([it?.excess.map(({ phase }) => phase), it?.lostMs]).toEqual([['packages'], 0])
     const lost = analyseAll(
-      correlate([...many, ...logon({ id: 'it', phases: beside(2600, 14_000) })], START_MS + 7_200_000).map(({ attempt }) => attempt),
+      correlate([...many, ...beside(2600, 14_000, { id: 'it' })], START_MS + 7_200_000).map(({ attempt }) => attempt),
       EMPTY_ORG,
     )
     expect(lost.find(({ attempt }) => attempt.id === 'it')).toMatchObject({ diagnosis: { cause: { id: 'packages-slow' } } })

@@ -25,6 +25,8 @@ export interface Facts {
   number(attr: string): number | null
   /** A reported number beside what is reported otherwise. */
   ordinary(attr: string): Ordinary | null
+  /** Whether others like it report a number, be it reported of this one or not. */
+  isReported(attr: string): boolean
   /** The excess of a phase, if it is beyond its usual. */
   excess(phase: string): Excess | null
   ran(phase: string): boolean
@@ -66,6 +68,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       return typeof value === 'number' && Number.isFinite(value) ? value : null
     },
     ordinary: (name) => ordinary.of(attempt, name),
+    isReported: (name) => ordinary.isReported(attempt, name),
     excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
     ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),
     located(phase, among = []) {

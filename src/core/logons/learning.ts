@@ -13,6 +13,8 @@ const ILL_FROM = 0.6
 const WELL_TO = 0.1
 /** And so many of those that take long are there. */
 const MOSTLY = 0.8
+/** What lasted longer than this part of all the time is no trouble of its time, but how it is. */
+const SHORT = 0.5
 /** With fewer logons inside, or outside, it may be chance. */
 const FEWEST_INSIDE = 8
 const FEWEST_OUTSIDE = 10
@@ -33,24 +35,32 @@ export function learn(model: UsualModel, list: readonly Learnt[]): void {
 /**
  * Which logons of evidence are not to be learnt from: where there is nothing earlier, the evidence itself has to say what is usual, and what is ill in it all the
  * time would be among that. A phase takes long for some of a kind (less than half) and not for the others: where a host, a zone, a site, a share or an image tells the
- * ones from the others, it is ill; else it is how these logons differ, as by a second factor.
+ * ones from the others, or the time, it is ill; else it is how these logons differ, as by a second factor.
  */
 export function illAmong(list: Iterable<Learnt>): ReadonlySet<Attempt> {
   const kinds = new Map<string, Learnt[]>()
+  const pools = new Map<string, Learnt[]>()
   for (const one of list) {
     if (!endedWell(one.attempt)) continue
     const { pool, network, first } = kindOf(one.attempt)
-    const key = `${pool}\u0000${network}\u0000${first}`
-    const found = kinds.get(key)
-    if (found) found.push(one)
-    else kinds.set(key, [one])
+    for (const [groups, key] of [
+      [kinds, `${pool}\u0000${network}\u0000${first}`],
+      [pools, `${pool}\u0000${first}`],
+    ] as const) {
+      const found = groups.get(key)
+      if (found) found.push(one)
+      else groups.set(key, [one])
+    }
   }
   const ill = new Set<Attempt>()
-  for (const kind of kinds.values()) if (kind.length >= ENOUGH_OF_KIND) lookAt(kind, ill)
+  for (const kind of kinds.values()) lookAt(kind, ill, true)
+  // A time needs no place: of networks that few come from, all of the pool tell it.
+  for (const pool of pools.values()) lookAt(pool, ill, false)
   return ill
 }
 
-function lookAt(kind: readonly Learnt[], ill: Set<Attempt>): void {
+function lookAt(kind: readonly Learnt[], ill: Set<Attempt>, atPlaces: boolean): void {
+  if (kind.length < ENOUGH_OF_KIND) return
   const durations = kind.map(({ attempt, split }) => durationsOf(split, attempt.totalMs))
   const n = kind.length
   for (let series = 0; series < SERIES.length - 1; series++) {
@@ -61,7 +71,8 @@ function lookAt(kind: readonly Learnt[], ill: Set<Attempt>): void {
     const limitMs = unusualFrom({ medianMs, spreadMs: (medianMs - quarter) / 0.6745, lowMs: quarter, highMs: medianMs }, true, n)
     const long = kind.filter((_, i) => (durations[i]?.[series] ?? 0) > limitMs)
     if (long.length === 0 || 2 * long.length > n) continue
-    for (const at of AT) for (const attempt of illAt(kind, new Set(long), at)) ill.add(attempt)
+    if (atPlaces) for (const at of AT) for (const attempt of illAt(kind, new Set(long), at)) ill.add(attempt)
+    for (const attempt of illWhile(kind, long)) ill.add(attempt)
   }
 }
 
@@ -86,4 +97,20 @@ function illAt(kind: readonly Learnt[], long: ReadonlySet<Learnt>, at: Dimension
   const outside = { n: kind.length - inside.n, long: long.size - inside.long }
   const tells = inside.n >= FEWEST_INSIDE && outside.n >= FEWEST_OUTSIDE && inside.long >= MOSTLY * long.size && outside.long <= WELL_TO * outside.n
   return tells ? [...long].filter((one) => places.has(placesOf(one)[at])).map(({ attempt }) => attempt) : []
+}
+
+/** Those that take long in the stretch of time that tells them from the others; none where they are of all times. */
+function illWhile(kind: readonly Learnt[], long: readonly Learnt[]): Attempt[] {
+  const times = (list: readonly Learnt[]) => Float64Array.from(list, ({ attempt }) => attempt.startedAtMs).sort()
+  const [all, those] = [times(kind), times(long)]
+  const fromMs = those[Math.floor(0.1 * those.length)] ?? 0
+  const toMs = those[Math.ceil(0.9 * those.length) - 1] ?? 0
+  if (toMs - fromMs > SHORT * ((all.at(-1) ?? 0) - (all[0] ?? 0))) return []
+  const isIn = ({ attempt }: Learnt) => attempt.startedAtMs >= fromMs && attempt.startedAtMs <= toMs
+  const ill = long.filter(isIn)
+  const inside = kind.filter(isIn).length
+  const outside = kind.length - inside
+  const tells =
+    inside >= FEWEST_INSIDE && outside >= FEWEST_OUTSIDE && ill.length >= ILL_FROM * inside && long.length - ill.length <= WELL_TO * outside
+  return tells ? ill.map(({ attempt }) => attempt) : []
 }

@@ -100,6 +100,11 @@ export class OrdinaryModel {
     return null
   }
 
+  /** Whether a number is ordinarily reported of the pool and network of an attempt, be it of this one or not. */
+  isReported(attempt: Told, name: string): boolean {
+    return (this.#of(attempt)[0]?.get(name)?.histogram.n ?? 0) >= ENOUGH
+  }
+
   /** The cells of an attempt's place, the narrowest first. */
   #of({ pool, attrs }: Pick<Attempt, 'pool' | 'attrs'>): readonly Cells[] {
     const network = typeof attrs['network'] === 'string' ? attrs['network'] : ''

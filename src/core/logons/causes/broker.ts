@@ -4,6 +4,14 @@ import { against, clue, tell, type Cause, type Clue } from './cause'
 
 const REFUSED = ['broker.refused', 'broker.no-free-desktop', 'broker.all-draining']
 
+/** Where it is not said of this one how many of how many hosts were draining: of those refused about then on the pool, some said that all were. */
+function othersDrain(facts: Facts): string | null {
+  const pool = facts.attempt.pool
+  if (pool === null || (facts.number('drainingHosts') !== null && facts.number('hosts') !== null)) return null
+  const { n, byThese } = facts.around.failing(facts.self, 'pool', ['broker.all-draining'])
+  return byThese >= 3 && byThese * 4 >= n ? `Of the ${n} nearest logons on pool ${pool}, ${byThese} failed as every host was draining.` : null
+}
+
 export const poolExhausted: Cause = {
   id: 'pool-exhausted',
   about: 'failure',
@@ -23,6 +31,8 @@ export const poolExhausted: Cause = {
     const draining = facts.number('drainingHosts')
     const hosts = facts.number('hosts')
     if (draining !== null && hosts !== null && draining >= hosts) clues.push(against(6, `All ${hosts} hosts were draining.`))
+    const others = facts.has('broker.no-free-desktop') ? null : othersDrain(facts)
+    if (others) clues.push(against(6, others))
     return clues
   },
   sentence(facts) {
@@ -45,11 +55,13 @@ export const allDraining: Cause = {
     const all = draining !== null && hosts !== null && hosts > 0 && draining >= hosts
     const known = facts.pool ? finderOf(facts.org).hostsOf(facts.pool) : []
     const allKnown = draining === null && known.length > 0 && known.every((host) => host.draining)
-    if (!facts.failed || !facts.has(...REFUSED) || !(all || allKnown || facts.has('broker.all-draining'))) return null
+    const others = facts.has('broker.no-free-desktop') ? null : othersDrain(facts)
+    if (!facts.failed || !facts.has(...REFUSED) || !(all || allKnown || others !== null || facts.has('broker.all-draining'))) return null
     const clues: Clue[] = []
     if (facts.has('broker.all-draining')) clues.push(clue(6, 'The broker said that every host refuses new sessions.', 'broker.all-draining'))
     if (all) clues.push(clue(5, `${draining} of ${hosts} hosts were draining.`))
     else if (allKnown) clues.push(clue(4, `All ${known.length} hosts of the pool are draining, as far as is known.`))
+    else if (others) clues.push(clue(5, others))
     else if (draining !== null && hosts !== null) clues.push(against(5, `Only ${draining} of ${hosts} hosts were draining.`))
     return clues
   },

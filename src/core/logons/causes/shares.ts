@@ -56,14 +56,19 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
 const byZone = (facts: Facts, phase: string): Contrast => facts.contrast('zone', phase, ['share'])
 
 /** Whether those from here are slow, and hardly anybody from elsewhere: in a sentence. */
-function onlyFromHere(facts: Facts, { inside, outside }: Contrast): string | null {
-  if (inside.n < 3 || inside.hit < 0.6 * inside.n || outside.n < 5 || outside.hit * 5 > outside.n) return null
-  return `On it, ${inside.hit} of ${inside.n} others from zone ${facts.text('zone') ?? ''} were slow, but ${outside.hit} of ${outside.n} from elsewhere.`
+function onlyFromHere(facts: Facts, phase: string, { inside, outside }: Contrast): string | null {
+  if (inside.n < 3 || outside.n < 5 || outside.hit * 5 > outside.n) return null
+  const [zone, elsewhere] = [facts.text('zone') ?? '', `${outside.hit} of ${outside.n} from elsewhere`]
+  if (inside.hit >= 0.6 * inside.n) return `On it, ${inside.hit} of ${inside.n} others from zone ${zone} were slow, but ${elsewhere}.`
+  // It may have begun only now, or just be over.
+  const nearest = facts.around.nearest(facts.self, 'zone', phase)
+  if (nearest.n < 4 || nearest.hit < 0.6 * nearest.n || inside.hit * outside.n < 4 * outside.hit * inside.n) return null
+  return `On it, ${nearest.hit} of the ${nearest.n} nearest from zone ${zone} were slow, but ${elsewhere}.`
 }
 
 /** That speaks against a trouble of the share itself. */
 function notTheShare(facts: Facts, phase: string): Clue[] {
-  const sentence = onlyFromHere(facts, byZone(facts, phase))
+  const sentence = onlyFromHere(facts, phase, byZone(facts, phase))
   return sentence === null ? [] : [against(3, sentence)]
 }
 
@@ -115,10 +120,11 @@ export const shareSlow: Cause = {
   remedy: () => tell('Look at the share', 'Its disks, its network, and what else runs on it.'),
 }
 
-/** Whether those of the same zone are fine on other shares. */
-function isFineOnOthers(facts: Facts, phase: string): boolean {
+/** How much it says that those from one zone are slow on a share: whether they are fine on others, where there are any. */
+function weightOfWay(facts: Facts, phase: string): number {
   const { outside } = facts.contrast('share', phase, ['zone'])
-  return outside.n >= 5 && outside.hit * 3 < outside.n
+  if (outside.n < 5) return 3.5
+  return outside.hit * 3 < outside.n ? 4 : 2
 }
 
 export const farShare: Cause = {
@@ -141,8 +147,8 @@ export const farShare: Cause = {
     const pair = facts.located(excess.phase).find(({ at }) => at.length === 2 && at.some(({ dimension }) => dimension === 'share'))
     if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
     else {
-      const thisWay = onlyFromHere(facts, ways)
-      if (thisWay) clues.push(clue(isFineOnOthers(facts, excess.phase) ? 4 : 2, thisWay))
+      const thisWay = onlyFromHere(facts, excess.phase, ways)
+      if (thisWay) clues.push(clue(weightOfWay(facts, excess.phase), thisWay))
       else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n))
         clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
     }
@@ -199,7 +205,7 @@ export const nearFull: Cause = {
     const others = otherPhase(facts, SHARE_PHASES)
     // Room that nobody reports may be short all the same: such a share looks like a slow one, such a container like nobody else's trouble.
     if (!littleInside && !littleOnShare) {
-      if (onShare === null)
+      if (onShare === null && !facts.isReported('shareFreeBytes'))
         return [
           ...sitsAt(facts, excess.phase, ['share'], 4),
           ...crowd(facts, excess.phase, false),
@@ -208,7 +214,7 @@ export const nearFull: Cause = {
           against(2, 'How much room is left on the share was not reported.'),
           ...others,
         ]
-      return inside === null
+      return inside === null && !facts.isReported('containerFreeBytes')
         ? [...onlyTheirs(facts, excess.phase), against(2, 'How much room is left inside the container was not reported.'), ...others]
         : null
     }

@@ -302,6 +302,8 @@ function signOnItself(facts: Facts): Clue[] {
   return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
 }
 
+const sumOf = (clues: readonly Clue[]): number => clues.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0)
+
 export const directorySlow: Cause = {
   id: 'directory-slow',
   about: 'slow',
@@ -325,8 +327,10 @@ export const directorySlow: Cause = {
           ? clue(2, `All ${parts.length} parts of policy took long, none stands out.`)
           : against(4, `One part of policy took ${seconds(longest)} of ${seconds(sum)}.`),
       )
+    // Where both were slow, the one that tells more: how long sign-on takes is also up to the person.
+    const where = [policy, signOn].flatMap((one) => (one ? [sitsAtOrEverywhere(facts, one.phase, ['zone', 'site', 'zone+pool'], 3, 4)] : []))
+    clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
-    clues.push(...sitsAtOrEverywhere(facts, phase, ['zone', 'site', 'zone+pool'], 3, 4))
     const approval = facts.number('approvalMs')
     if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.blameMs)
       clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.blameMs)} sign-on.`))
