@@ -38,8 +38,11 @@ function* linesOf(
   org: OrgFile | undefined,
   onClocks: (found: ReadonlyMap<string, ClockOffset>) => void,
 ): Generator<string> {
-  // These wait as text: of most, that is made at once.
-  if (out === 'json' && !incidents) return yield* explain(attempts, (one) => jsonLine(attemptRecord(one)), org, onClocks)
+  if (out === 'json' && !incidents) {
+    // These wait as text: of most, that is made at once.
+    yield* explain(attempts, (one) => jsonLine(attemptRecord(one)), org, onClocks)
+    return
+  }
   const line = out === 'json' ? jsonLine : out === 'csv' ? csvLines() : tableLines()
   const rows = incidents ? incidentRecords(explain(attempts, seenOf, org, onClocks), org) : explain(attempts, attemptRecord, org, onClocks)
   for (const row of rows) yield line(row)

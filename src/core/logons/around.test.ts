@@ -172,6 +172,29 @@ describe('the neighbours of a logon', () => {
     expect(crowd.aMinute).toBeGreaterThan(10)
     expect(crowd.medianAMinute).toBe(0.25)
     expect([crowd.whenCrowded.hit, crowd.whenQuiet.hit]).toEqual([crowd.whenCrowded.n, 0])
+    // The first of them is in it as well, as far as the fullest minutes tell.
+    const first = around.crowd(storm[0] as Neighbour, 'container')
+    expect(first.mostAMinute).toBe(crowd.mostAMinute)
+    expect(first.aMinute).toBeLessThan(first.mostAMinute)
     expect(around.contrast(at(FAR_MS / 2, 9999, false), 'share', 'container').inside.n).toBeGreaterThan(100)
+  })
+  it('of a share that was slow before the crowd, and is quick after it, the quiet moments of before tell', () => {
+    const at = (ms: number, i: number, slow: boolean): Neighbour => ({
+      id: `c${i}`,
+      atMs: START_MS + ms,
+      places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), share: 's1' },
+      beyond: slow ? 1 << CONTAINER : 0,
+      ran: 1 << CONTAINER,
+      failed: false,
+      fault: '',
+    })
+    const before = Array.from({ length: 40 }, (_, i) => at(i * 300_000, i, true))
+    const crowd = Array.from({ length: 40 }, (_, i) => at(40 * 300_000 + i * 6000, 100 + i, true))
+    const after = Array.from({ length: 40 }, (_, i) => at(42 * 300_000 + i * 120_000, 200 + i, false))
+    const { whenQuiet } = holding([...before, ...crowd, ...after]).crowd(crowd[30] as Neighbour, 'container')
+    expect(whenQuiet).toEqual({ n: 15, hit: 15 })
+    // And of a storm alone, those of both sides.
+    const storm = holding([...before.map((one) => ({ ...one, beyond: 0 })), ...crowd, ...after]).crowd(crowd[30] as Neighbour, 'container')
+    expect(storm.whenQuiet).toEqual({ n: 30, hit: 0 })
   })
 })

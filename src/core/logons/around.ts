@@ -1,4 +1,5 @@
 import { contrastGain } from '../stats/significance'
+import { worseOf, type Contrast } from './contrast'
 import { COULD_HAVE, type Neighbour } from './neighbour'
 import { DIMENSIONS, maskOf, PlaceKinds, type Dimension } from './places'
 import { SERIES } from './usual'
@@ -14,12 +15,6 @@ const PAIRS: readonly (readonly [Dimension, Dimension])[] = [
 ]
 
 const SINGLES: readonly (readonly Dimension[])[] = DIMENSIONS.map((dimension) => [dimension])
-
-/** How many of those inside a place, and of those outside it, had the same trouble. */
-export interface Contrast {
-  readonly inside: { readonly n: number; readonly hit: number }
-  readonly outside: { readonly n: number; readonly hit: number }
-}
 
 /** A place that the trouble may sit at. */
 export interface Located extends Contrast {
@@ -41,8 +36,6 @@ const MOST_KINDS = 20_000
 
 /** A share is called crowded by what comes in four minutes. */
 const SLOT_MS = 240_000
-/** So many tell something of everybody. */
-export const TELL_OF_ALL = 8
 /** So many of the nearest are asked about a share. */
 const NEAREST = 30
 /** So many of the quiet moments on one side are all but all of them. */
@@ -522,14 +515,6 @@ export class Around {
     this.#at = wider(this.#at, Float64Array)
     this.#rows = wider(this.#rows, Int32Array)
   }
-}
-
-/** Those before and after together; or only the one side, where clearly more of enough had it. */
-function worseOf<T extends Contrast['inside']>(before: T, after: T): T | Contrast['inside'] {
-  const both = { n: before.n + after.n, hit: before.hit + after.hit }
-  const rate = ({ n, hit }: Contrast['inside']) => (n >= TELL_OF_ALL ? hit / n : 0)
-  const worse = rate(after) > rate(before) ? after : before
-  return rate(worse) > rate(both) + 0.1 ? worse : both
 }
 
 /** The bits of each dimension, then of each pair. */

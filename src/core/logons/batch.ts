@@ -129,23 +129,21 @@ export function* explain<T>(
     let clocks: ReadonlyMap<string, ClockOffset> = new Map()
     const said = new LastSaid()
     const ready = (attempt: Attempt) => {
-      const right = corrected(said.fill(attempt), offIn(attempt, clocks))
+      const right = corrected(attempt, offIn(attempt, clocks))
       ordinary.add(right)
       return { attempt: right, split: blame(right) }
     }
     const begin = (first: readonly Attempt[]) => {
       clocks = clockOffsets(first)
       if (clocks.size > 0) onClocks(clocks)
-      // What is said of a host later was so before, too, as far as is known.
-      for (const one of first.toReversed()) said.fill(one)
-      const right = first.map(ready)
+      const right = said.fillAll(first).map(ready)
       learn(usualInAll, right)
       return right
     }
     for (const unplaced of source) {
       const attempt = place(unplaced, org)
       if (ahead === null) {
-        yield ready(attempt)
+        yield ready(said.fill(attempt))
         continue
       }
       if (ahead.push(attempt) < FIRST_ONES) continue

@@ -48,6 +48,33 @@ describe('correlate', () => {
       expect(attempts(late).map(({ host }) => host)).toEqual(['BROKER-1', 'TH-Q1-04'])
     })
 
+    it('has the broker’s phase, whichever machine tells of it, before its begin or after it', () => {
+      const whole = logon({})
+      for (const session of [undefined, '7']) {
+        const of = (o: Observation) => ({ ...o, session, ...(o.phase === 'broker' ? { host: 'GATE' } : {}) })
+        expect(attempts(whole.map(of))).toMatchObject([{ host: 'TH-Q1-04', totalMs: 13_100, observations: whole.length }])
+        // The host only begins when it is told whom it gets.
+        const late = whole.map(of).map((o) => (o.kind === 'begin' ? { ...o, timeMs: o.timeMs + 400 } : o))
+        expect(attempts(late)).toMatchObject([{ host: 'TH-Q1-04', observations: whole.length }])
+      }
+      // Who was refused, or only looked long before, tried twice.
+      const refused: Observation = { kind: 'phase', phase: 'broker', host: 'GATE', person: 'mara', timeMs: START_MS - 5000, durationMs: 300 }
+      expect(attempts([{ ...refused, code: 'broker.refused' }, ...whole])).toHaveLength(2)
+      expect(attempts([{ ...refused, timeMs: START_MS - 60_000 }, ...whole])).toHaveLength(2)
+    })
+
+    it('has the marks and the end that other machines tell of while it goes on', () => {
+      const whole = logon({})
+      const mark = (ms: number, host: string, code: string): Observation => ({ kind: 'mark', person: 'mara', host, code, timeMs: START_MS + ms })
+      expect(attempts([...whole, mark(4000, 'FS1', 'container.retry')])).toMatchObject([{ host: 'TH-Q1-04', observations: whole.length + 1 }])
+      expect(attempts(whole.map((o) => (o.kind === 'end' ? { ...o, host: 'GATE' } : o)))).toMatchObject([{ host: 'TH-Q1-04', outcome: 'ready' }])
+      // What profile they got may only be noted when the desktop is there; a refusal then is of another try.
+      const end: Observation = { kind: 'end', person: 'mara', host: 'TH-Q1-04', timeMs: START_MS + 13_160, outcome: 'degraded' }
+      const noted = [...whole.filter(({ kind }) => kind !== 'end'), mark(13_150, 'TH-Q1-04', 'leftover.found'), end]
+      expect(attempts(noted)).toMatchObject([{ outcome: 'degraded', marks: [{ code: 'leftover.found' }] }])
+      expect(attempts([...whole, mark(14_000, 'TH-Q1-04', '0xC000006A')])).toHaveLength(2)
+    })
+
     it('is brought together with what another machine says before it or after it, but not with a refusal where it got in', () => {
       const told = (ms: number, code?: string): Observation => ({
         ...{ kind: 'mark', person: 'mara', host: 'TH-Q1-04', source: 'DC1', phase: 'sign-on', timeMs: START_MS + ms },

@@ -315,7 +315,7 @@ function wasSentTo({ begins, closedAtMs, refused, onHost, lastMs, hosts, pool, s
 function isSpokenOf({ closedAtMs, lastMs, phases, pool, session }: Group, observation: Observation): boolean {
   const { kind, timeMs, phase } = observation
   const beginsNone = kind === 'mark' || kind === 'end' || kind === 'phase-end' || (phase === 'broker' && phases.size === 0)
-  const isOpen = closedAtMs === null || followsSoon({ closedAtMs }, observation)
+  const isOpen = closedAtMs === null || trails(observation) || followsSoon({ closedAtMs }, observation)
   return beginsNone && isOpen && timeMs - lastMs <= HANDED_OVER_MS && isOfSame(session, observation.session) && isOfSame(pool, observation.pool)
 }
 

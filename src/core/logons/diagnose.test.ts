@@ -279,6 +279,19 @@ describe('causes', () => {
     expect(lost.find(({ attempt }) => attempt.id === 'it')).toMatchObject({ diagnosis: { cause: { id: 'packages-slow' } } })
   })
 
+  it('what came one after another is lost, however much the whole varies by something else', () => {
+    // Some are asked for a second factor, others are not.
+    const of = (i: number) => ({ ...USUAL, 'sign-on': i % 3 === 0 ? 6000 + 60 * i : 900, policy: 2400, packages: 900 + (i % 7) * 10 })
+    const many = Array.from({ length: 150 }, (_, i) =>
+      logon({ id: `many-${i}`, person: `m${i}`, at: START_MS - (i + 1) * 50_000, phases: of(i) }),
+    ).flat()
+    const it = analyseAll(
+      correlate([...many, ...logon({ id: 'it', phases: { ...of(1), packages: 6500 } })], START_MS + 7_200_000).map(({ attempt }) => attempt),
+    ).find(({ attempt }) => attempt.id === 'it')
+    expect(it).toMatchObject({ diagnosis: { cause: { id: 'packages-slow' } } })
+    expect(it?.lostMs).toBeGreaterThan(5000)
+  })
+
   it('says which record is needed for a wait without one', () => {
     const list = ready({}).map((o) => (o.phase === 'shell' || o.kind === 'end' ? { ...o, timeMs: o.timeMs + 40_000 } : o))
     const { diagnosis } = explain(list)

@@ -31,6 +31,13 @@ describe('what is not to be learnt from', () => {
     expect(found.size).toBe(attempts.filter(({ host }) => Number(host?.slice(3)) < ill).length)
   })
 
+  it('is what takes long for some time, and not before and after it, wherever it is', () => {
+    const found = illIn(oneDay(240, 'scripts', (i) => i >= 100 && i < 140))
+    expect([...found].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)).toEqual(Array.from({ length: 32 }, (_, i) => i + 104))
+    // From half of the time on it is how it is.
+    expect(illIn(oneDay(240, 'scripts', (i) => i >= 60 && i < 240 && i % 3 > 0)).size).toBe(0)
+  })
+
   it('is not how logons differ everywhere, as by a second factor; nor what most have', () => {
     expect(illIn(oneDay(240, 'sign-on', (i) => i % 3 === 0)).size).toBe(0)
     expect(illIn(oneDay(240, 'policy', (_, host) => host < 8)).size).toBe(0)

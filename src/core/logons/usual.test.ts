@@ -31,6 +31,14 @@ describe('the usual', () => {
     expect(usual.usualFor(office)?.basis.sentence).toBe(`${ENOUGH} earlier returning logons on office from office`)
   })
 
+  it('is of all of the pool for who does not say from which network they come, where others do', () => {
+    const usual = model(ENOUGH, { ...office, network: '' })
+    expect(basis(usual, { ...office, network: '' })).toEqual(['office', '', ENOUGH])
+    for (let i = 0; i < 30; i++) usual.add(office, durations(1000))
+    expect(basis(usual, { ...office, network: '' })).toEqual(['office', null, ENOUGH + 30])
+    expect(basis(usual, office)).toEqual(['office', 'office', 30])
+  })
+
   it('is that of the same hours where these are much quicker than others, and never where they are slower', () => {
     const usual = new UsualModel()
     for (let i = 0; i < 300; i++) usual.add({ ...office, slot: 1 }, durations(30_000))

@@ -13,6 +13,7 @@ import {
   intoThreads,
   isExact,
   kindOf,
+  LastSaid,
   learn,
   measure,
   nameBySession,
@@ -102,6 +103,7 @@ export class Intake {
   #aroundFromMs = Infinity
   #ordinary: OrdinaryModel | null = null
   #clocks: ClockWatch | null = null
+  readonly #lastSaid = new LastSaid()
   #newestMs = 0
   #turn: Promise<unknown> = Promise.resolve()
   /** What is being written, in the order in which it was analysed. */
@@ -275,8 +277,12 @@ export class Intake {
       return { attempt: place(corrected(attempt, clocks), this.#org), thread, observations, clocks }
     })
     found.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
+    const filled = this.#lastSaid.fillAll(found.map(({ attempt }) => attempt))
     const knownIds = new Set(known.map(({ id }) => id))
-    const worked = await this.#analyse(found, knownIds)
+    const worked = await this.#analyse(
+      found.map((one, i) => ({ ...one, attempt: filled[i] ?? one.attempt })),
+      knownIds,
+    )
     const ids = new Set(worked.map(({ attempt }) => attempt.id))
     const gone = [...knownIds].filter((id) => !ids.has(id))
     this.#desk.take(worked.map(({ explained }) => explained))

@@ -8,8 +8,8 @@ const REFUSED = ['broker.refused', 'broker.no-free-desktop', 'broker.all-drainin
 function othersDrain(facts: Facts): string | null {
   const pool = facts.attempt.pool
   if (pool === null || (facts.number('drainingHosts') !== null && facts.number('hosts') !== null)) return null
-  const { n, byThese } = facts.around.failing(facts.self, 'pool', ['broker.all-draining'])
-  return byThese >= 3 && byThese * 4 >= n ? `Of the ${n} nearest logons on pool ${pool}, ${byThese} failed as every host was draining.` : null
+  const { n, byThese } = facts.around.failing(facts.self, 'pool', ['broker.all-draining'], 24)
+  return byThese >= 3 && byThese * 8 >= n ? `Of the ${n} nearest logons on pool ${pool}, ${byThese} failed as every host was draining.` : null
 }
 
 export const poolExhausted: Cause = {

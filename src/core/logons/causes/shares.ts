@@ -1,4 +1,4 @@
-import type { Contrast } from '../around'
+import type { Contrast } from '../contrast'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { processors } from './hosts'

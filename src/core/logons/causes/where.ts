@@ -1,4 +1,5 @@
-import { TELL_OF_ALL, type Anywhere, type Located } from '../around'
+import type { Anywhere, Located } from '../around'
+import { TELL_OF_ALL } from '../contrast'
 import type { Facts } from '../facts'
 import type { Dimension } from '../places'
 import { against, clue, type Clue } from './cause'

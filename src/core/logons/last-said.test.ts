@@ -1,0 +1,44 @@
+import { describe, expect, it } from 'vitest'
+import { correlate } from './correlate'
+import { logon, START_MS } from './fixtures/builders'
+import { LastSaid } from './last-said'
+import type { Attrs } from './observation'
+
+const HOUR_MS = 3_600_000
+
+/** Logons of one person on one host, an hour apart. */
+const logons = (...attrs: readonly Attrs[]) =>
+  correlate(
+    attrs.flatMap((one, i) => logon({ id: `l${i}`, at: START_MS + i * HOUR_MS, attrs: one })),
+    START_MS + 100 * HOUR_MS,
+  ).map(({ attempt }) => attempt)
+
+describe('what was last said', () => {
+  it('of a host is so until something else is said of it, and before that as well', () => {
+    const filled = new LastSaid().fillAll(logons({}, { zone: 'A', image: 'v1' }, {}, { image: 'v2' }, {}))
+    expect(filled.map(({ attrs }) => [attrs['zone'], attrs['image']])).toEqual([
+      ['A', 'v1'],
+      ['A', 'v1'],
+      ['A', 'v1'],
+      ['A', 'v2'],
+      ['A', 'v2'],
+    ])
+  })
+
+  it('of a person is their share on that pool, once they get to it', () => {
+    const said = new LastSaid()
+    said.fillAll(logons({ share: 's1' }))
+    const [again] = logons({})
+    if (!again) throw new Error('no logon')
+    expect(said.fill(again).attrs['share']).toBe('s1')
+    expect(said.fill({ ...again, pool: 'another' }).attrs['share']).toBeUndefined()
+    expect(said.fill({ ...again, person: 'somebody' }).attrs['share']).toBeUndefined()
+    expect(said.fill({ ...again, phases: again.phases.filter(({ phase }) => phase === 'broker') }).attrs['share']).toBeUndefined()
+  })
+
+  it('is nothing where nobody says anything', () => {
+    const [one] = logons({})
+    if (!one) throw new Error('no logon')
+    expect(new LastSaid().fill(one)).toBe(one)
+  })
+})
