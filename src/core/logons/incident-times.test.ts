@@ -52,6 +52,13 @@ describe('stretches', () => {
     expect(stretchesOf(rows, new Set())).toEqual([])
   })
 
+  it('are also of what hits but few at a place, where it is many and nobody had it before', () => {
+    const rows = Array.from({ length: 4000 }, (_, i) => i)
+    const every = (nth: number) => new Set(rows.filter((row) => row >= 2000 && row < 2600 && row % nth === 0))
+    expect(stretchesOf(rows, every(25)).map((hits) => [hits[0], hits.at(-1), hits.length])).toEqual([[2000, 2575, 24]])
+    expect(stretchesOf(rows, every(100))).toEqual([])
+  })
+
   it('hold only hits, each once, in their order', () => {
     fc.assert(
       fc.property(fc.array(fc.boolean(), { maxLength: 200 }), (list) => {

@@ -12,6 +12,9 @@ const STRAGGLERS = 2
 const LONG_PAUSE_MS = 6 * 3_600_000
 /** What comes again on the next day goes on. */
 const PAUSE_MS = 26 * 3_600_000
+/** An incident hits so many of those at its place; or a quarter of that, where it hits many all the same and hardly anybody else. */
+const OFTEN = 0.08
+const MANY = 8
 /** More steps than this are joined into blocks before change points are looked for. */
 const MOST_BLOCKS = 3000
 
@@ -50,11 +53,13 @@ export function stretchesOf(rows: readonly number[], hits: ReadonlySet<number>):
     return { hits: own, n: list.length, rate: own.length / Math.max(1, list.length) }
   })
   const least = Math.min(...segments.map(({ rate }) => rate))
-  const high = (rate: number) => rate > 0.08 && (segments.length === 1 || rate >= Math.max(3 * least, 0.5 * all))
+  const isHigh = ({ rate, hits }: (typeof segments)[number]) =>
+    (rate > OFTEN || (hits.length >= MANY && rate > 0.25 * OFTEN && rate >= 10 * least)) &&
+    (segments.length === 1 || rate >= Math.max(3 * least, 0.5 * all))
   const episodes: number[][] = []
   let open: number[] | null = null
   for (const segment of segments) {
-    if (high(segment.rate)) {
+    if (isHigh(segment)) {
       if (open) for (const hit of segment.hits) open.push(hit)
       else episodes.push((open = [...segment.hits]))
     } else open = null
