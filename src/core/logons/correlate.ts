@@ -143,6 +143,8 @@ interface Group {
   readonly begins: { readonly by: string; readonly withId: boolean; readonly ms: number }[]
   /** Where it was seen: the host, and before it perhaps the machine that chose the host. */
   readonly hosts: string[]
+  /** Since when it was seen at each of them. */
+  readonly since: number[]
   session: string | null
   pool: string | null
   /** The phases that anybody told of. */
@@ -165,6 +167,8 @@ const SAME_MS = 5000
 const HANDED_OVER_MS = 120_000
 /** And this soon a host begins with what was sent to it. */
 const SENT_MS = 30_000
+/** So far may the clock of who sends be ahead of the host's, for a begin to be told after what it began. */
+const AHEAD_MS = 10_000
 
 /**
  * Cuts the thread of a person into attempts: a `begin` opens one. What follows joins the one whose host, session and pool it names, or that it does not
@@ -189,6 +193,7 @@ function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
         firstMs: observation.timeMs,
         begins: [],
         hosts: [],
+        since: [],
         session: null,
         pool: null,
         phases: new Set(),
@@ -208,7 +213,10 @@ function split(ordered: readonly Observation[], renamed: Renamed): Group[] {
     if (!alive.includes(group)) alive.push(group)
     group.observations.push(observation)
     if (observation.kind === 'begin') group.begins.push({ by: reporter(observation), withId: id !== undefined, ms: observation.timeMs })
-    if (host && !group.hosts.some((one) => isSameHost(one, host))) group.hosts.push(host)
+    if (host && !group.hosts.some((one) => isSameHost(one, host))) {
+      group.hosts.push(host)
+      group.since.push(observation.timeMs)
+    }
     group.session ??= session ?? null
     group.pool ??= pool ?? null
     if (phase) group.phases.add(phase)
@@ -291,20 +299,18 @@ function followed(alive: readonly Group[], observation: Observation, tellerOf: T
   return joined(alive, observation, tellerOf) ?? alive.findLast((one) => takesOver(one, observation) || isSpokenOf(one, observation))
 }
 
-/** Whether a host begins with what another machine, which said of no begin, sent to it just before. */
-function wasSentTo({ begins, closedAtMs, refused, onHost, lastMs, hosts, pool, session }: Group, observation: Observation): boolean {
+/**
+ * Whether a begin is that of what is there: another machine, which knew of no begin or of no host, sent it to a host just before; or the clock of whoever tells of it is a
+ * little ahead of the host that went on with it.
+ */
+function wasSentTo(group: Group, observation: Observation): boolean {
+  const { begins, closedAtMs, refused, onHost, lastMs, hosts, pool, session, phases } = group
   const { host, timeMs } = observation
+  if (closedAtMs !== null || refused || !isOfSame(session, observation.session) || !isOfSame(pool, observation.pool)) return false
+  const isHere = host !== undefined && hosts.some((one) => isSameHost(one, host))
+  if (begins.length === 0 && !phases.has('broker') && (host === undefined || isHere) && hasJustCome(group, observation)) return true
   return (
-    begins.length === 0 &&
-    closedAtMs === null &&
-    onHost === null &&
-    !refused &&
-    timeMs - lastMs <= SENT_MS &&
-    host !== undefined &&
-    hosts.length > 0 &&
-    !hosts.some((one) => isSameHost(one, host)) &&
-    isOfSame(session, observation.session) &&
-    isOfSame(pool, observation.pool)
+    onHost === null && !isHere && timeMs - lastMs <= SENT_MS && begins.every(({ by }) => by === '') && (host !== undefined || begins.length === 0)
   )
 }
 
@@ -312,9 +318,12 @@ function wasSentTo({ begins, closedAtMs, refused, onHost, lastMs, hosts, pool, s
  * Whether another machine speaks of an attempt that is going on: what it says begins no logon. A mark or an end does not, and neither does how long the host was looked for,
  * where that is still to be told.
  */
-function isSpokenOf({ closedAtMs, lastMs, phases, pool, session }: Group, observation: Observation): boolean {
+function isSpokenOf(group: Group, observation: Observation): boolean {
+  const { closedAtMs, lastMs, onHost, phases, pool, session } = group
   const { kind, timeMs, phase } = observation
-  const beginsNone = kind === 'mark' || kind === 'end' || kind === 'phase-end' || (phase === 'broker' && phases.size === 0)
+  const isToBeTold =
+    phase === 'broker' && !phases.has('broker') && ((onHost === null && timeMs - lastMs <= SENT_MS) || hasJustCome(group, observation))
+  const beginsNone = kind === 'mark' || kind === 'end' || kind === 'phase-end' || isToBeTold
   const isOpen = closedAtMs === null || trails(observation) || followsSoon({ closedAtMs }, observation)
   return beginsNone && isOpen && timeMs - lastMs <= HANDED_OVER_MS && isOfSame(session, observation.session) && isOfSame(pool, observation.pool)
 }
@@ -322,6 +331,12 @@ function isSpokenOf({ closedAtMs, lastMs, phases, pool, session }: Group, observ
 /** What is only noted when the desktop is there, as that the profile was not theirs. A refusal is of another try. */
 const followsSoon = ({ closedAtMs }: Pick<Group, 'closedAtMs'>, { kind, timeMs, code }: Observation): boolean =>
   kind === 'mark' && closedAtMs !== null && timeMs - closedAtMs <= SAME_MS && !(code !== undefined && codeFails(canonicalCode(code)))
+
+/** Whether an attempt was first seen at the host that an observation names, or where it was seen last, only just before. */
+function hasJustCome({ hosts, since, firstMs }: Group, { host, timeMs }: Observation): boolean {
+  const at = host === undefined ? -1 : hosts.findIndex((one) => isSameHost(one, host))
+  return timeMs - (since.at(at) ?? firstMs) <= AHEAD_MS
+}
 
 /** Whether two say the same, or one says nothing. */
 const isOfSame = (one: string | null, other: string | undefined): boolean => one === null || !other || one === other

@@ -19,6 +19,7 @@ const SCALES: Readonly<Record<string, number>> = {
   signOnItselfMs: 1,
   relayed: 1,
 }
+const APPROVAL = 'approvalMs'
 /** What sign-on took by itself, without the person's approval. No source reports it: it is worked out. */
 export const SIGN_ON_ITSELF = 'signOnItselfMs'
 
@@ -26,13 +27,24 @@ export const SIGN_ON_ITSELF = 'signOnItselfMs'
 export const RELAYED = 'relayed'
 
 /** What an ordinary number is told of. */
-type Told = Pick<Attempt, 'pool' | 'attrs' | 'phases'>
+type Told = Pick<Attempt, 'pool' | 'attrs' | 'phases' | 'marks'>
 
-function numberOf({ attrs, phases }: Told, name: string): number | null {
+/** How long the approval took: as reported, else until the mark that says so, from the begin of sign-on. */
+export function approvalOf({ attrs, phases, marks }: Pick<Attempt, 'attrs' | 'phases' | 'marks'>): number | null {
+  const reported = attrs['approvalMs']
+  if (typeof reported === 'number' && Number.isFinite(reported)) return reported
+  if (marks.length === 0) return null
+  const approved = marks.findLast(({ code }) => code === 'factor.approved')
+  const signOn = approved && phases.find(({ phase }) => phase === 'sign-on')
+  return signOn && approved.atMs >= signOn.startMs ? approved.atMs - signOn.startMs : null
+}
+
+function numberOf(told: Told, name: string): number | null {
+  const { attrs, phases } = told
+  if (name === APPROVAL) return approvalOf(told)
   if (name === SIGN_ON_ITSELF) {
     const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
-    const approval = attrs['approvalMs']
-    return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (typeof approval === 'number' ? approval : 0)) : null
+    return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (approvalOf(told) ?? 0)) : null
   }
   if (name === RELAYED) return attrs['transport'] === 'relay' ? 1 : attrs['transport'] === 'direct' ? 0 : null
   const value = attrs[name]

@@ -1,5 +1,6 @@
 import type { Facts } from '../facts'
 import { TICKET_LIMIT_MS } from '../clocks'
+import { approvalOf } from '../ordinary'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
 
@@ -27,15 +28,6 @@ export const clockSkew: Cause = {
   remedy: () => tell('Set the clock of the host', 'Check where it takes its time from. Tickets fail beyond 5 min (RFC 4120).'),
 }
 
-/** How long the approval took: as reported, else until the mark that says so, from the begin of sign-on. */
-function approvalOf(facts: Facts): number | null {
-  const reported = facts.number('approvalMs')
-  if (reported !== null) return reported
-  const signOn = facts.attempt.phases.find(({ phase }) => phase === 'sign-on')
-  const approved = facts.attempt.marks.findLast(({ code }) => code === 'factor.approved')
-  return signOn && approved && approved.atMs >= signOn.startMs ? approved.atMs - signOn.startMs : null
-}
-
 function approvedAfter(facts: Facts): boolean {
   const gaveUp = facts.marks('factor.timeout')[0]
   return gaveUp !== undefined && facts.marks('factor.approved').some(({ atMs }) => atMs > gaveUp.atMs)
@@ -49,7 +41,7 @@ export const secondFactorTimeout: Cause = {
   prior: -4,
   toPerson: 'Your approval came after the gateway had given up. Please try again.',
   look(facts) {
-    const approval = approvalOf(facts)
+    const approval = approvalOf(facts.attempt)
     const limit = facts.number('gatewayTimeoutMs')
     const late = approval !== null && limit !== null && approval > limit
     if (!facts.failed || !(facts.has('factor.timeout') || late)) return null
@@ -67,7 +59,7 @@ export const secondFactorTimeout: Cause = {
   },
   sentence(facts) {
     const limit = facts.number('gatewayTimeoutMs')
-    const approval = approvalOf(facts)
+    const approval = approvalOf(facts.attempt)
     return limit !== null && approval !== null
       ? `The gateway gave up after ${seconds(limit)}; the approval came after ${seconds(approval)}.`
       : 'The gateway gave up before the second factor was approved.'
@@ -84,7 +76,7 @@ export const secondFactorSlow: Cause = {
   toPerson: 'The logon waited for your approval.',
   look(facts) {
     const excess = facts.excess('sign-on')
-    const approval = approvalOf(facts)
+    const approval = approvalOf(facts.attempt)
     if (facts.failed || !excess || approval === null) return null
     const share = approval / Math.max(1, excess.blameMs)
     const ordinary = facts.ordinary('approvalMs')

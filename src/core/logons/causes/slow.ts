@@ -2,7 +2,7 @@ import { contrastGain } from '../../stats/significance'
 import type { Excess } from '../analyse'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
-import { RELAYED, SIGN_ON_ITSELF } from '../ordinary'
+import { approvalOf, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
 import { changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
 
 function longestPart(facts: Facts, phase: string) {
@@ -331,7 +331,7 @@ export const directorySlow: Cause = {
     const where = [policy, signOn].flatMap((one) => (one ? [sitsAtOrEverywhere(facts, one.phase, ['zone', 'site', 'zone+pool'], 3, 4)] : []))
     clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
-    const approval = facts.number('approvalMs')
+    const approval = approvalOf(facts.attempt)
     if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.blameMs)
       clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.blameMs)} sign-on.`))
     clues.push(...changeBefore(facts, ['directory'], ['zone', 'site']), ...otherPhase(facts, ['sign-on', 'policy', 'scripts']))
