@@ -19,6 +19,8 @@ export const TICKET_LIMIT_MS = 5 * 60_000
 const FEWEST = 5
 /** Clocks that agree within this are not worth correcting: handing over takes some time itself. */
 const AGREE_MS = 2000
+/** Where such a part of the machines goes on before anything was handed over, clocks differ in general. */
+const IMPOSSIBLE = 0.2
 
 const RANK = new Map<string, number>(PHASES.map((phase, rank) => [phase, rank]))
 
@@ -102,10 +104,12 @@ function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: Clock
     list.map(({ ms }) => Math.abs(ms - typical)),
     0.5,
   )
+  // Nobody goes on with what is not handed over yet. Where several do so, there is no time that most clocks agree on: how far apart they are is how far they are off.
+  const nobodyAgrees = isGap && list.filter(({ ms }) => ms < -AGREE_MS).length >= IMPOSSIBLE * list.length && apart > AGREE_MS / 2
   for (const { machine, ms, spreadMs, n } of list) {
     const offsetMs = Math.round(ms - typical)
-    const uncertaintyMs = Math.round(apart + spreadMs)
-    const off = Math.abs(offsetMs) > Math.max(AGREE_MS, 3 * uncertaintyMs, 4 * apart)
+    const uncertaintyMs = Math.round((nobodyAgrees ? 0 : apart) + spreadMs)
+    const off = Math.abs(offsetMs) > Math.max(nobodyAgrees ? AGREE_MS / 4 : AGREE_MS, 3 * uncertaintyMs, nobodyAgrees ? 0 : 4 * apart)
     keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: isGap ? Math.round(typical) : null, off })
   }
 }

@@ -63,6 +63,43 @@ describe('correlate', () => {
       expect(attempts([{ ...refused, timeMs: START_MS - 60_000 }, ...whole])).toHaveLength(2)
     })
 
+    it('is one where three machines tell of it whose clocks differ, by little or by more than it took', () => {
+      const gate = (o: Partial<Observation>, ms: number): Observation => ({
+        kind: 'mark',
+        person: 'mara@larkmere.example',
+        host: 'GATE',
+        phase: 'sign-on',
+        timeMs: START_MS + ms,
+        ...o,
+      })
+      const approved = [gate({ kind: 'phase', durationMs: 9000 }, -9000), gate({ code: 'factor.approved' }, 0)]
+      const all = logon({ phases: { broker: 600, connect: 1000, container: 1100, profile: 1200, policy: 2400, shell: 4000 } })
+      const byBroker = (o: Observation) => o.kind === 'begin' || o.phase === 'broker'
+      // The broker tells of the host that it chose, or only of itself.
+      for (const told of [{}, { host: undefined }])
+        for (const ms of [0, -900, -2500, 2500, -14_000, 12_000]) {
+          const off = all.map((o) =>
+            byBroker(o) ? { ...o, ...told, ...(o.phase === 'broker' && 'host' in told ? { host: 'CB1' } : {}) } : { ...o, timeMs: o.timeMs + ms },
+          )
+          const found = attempts([...off, ...approved])
+          expect([ms, found.map(({ observations, host, outcome }) => [observations, host, outcome])]).toEqual([
+            ms,
+            [[all.length + 2, 'TH-Q1-04', 'ready']],
+          ])
+        }
+      // What a file server refused is of it, though it says so too early; where they got in, it is of another try.
+      const held: Observation = {
+        kind: 'mark',
+        person: 'LARKMERE\\mara',
+        host: 'FS1',
+        phase: 'container',
+        code: '0xC0000043',
+        timeMs: START_MS - 4000,
+      }
+      expect(attempts([...logon({ outcome: 'failed', phases: { broker: 600, container: 5000 } }), held])).toHaveLength(1)
+      expect(attempts([...logon({}), held])).toHaveLength(2)
+    })
+
     it('has the marks and the end that other machines tell of while it goes on', () => {
       const whole = logon({})
       const mark = (ms: number, host: string, code: string): Observation => ({ kind: 'mark', person: 'mara', host, code, timeMs: START_MS + ms })
