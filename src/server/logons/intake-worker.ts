@@ -50,6 +50,8 @@ const KEPT_FAULTS = 5_000
 /** Told of before, so many logons and a twentieth are explained once more when all of a lot has been read; so many at a time. */
 const MANY_AGAIN = 20
 const AGAIN_AT_ONCE = 2000
+/** With more logons at the time of such evidence, only those are that it told of. */
+const MOST_AGAIN = 50_000
 /** Evidence from the future is a wrong clock. */
 const AHEAD_MS = 24 * 3_600_000
 
@@ -132,17 +134,30 @@ function stopWhereCancelled(id: string): void {
 
 /**
  * What was unusual is explained once more when all has been read: those who came after it say as much of it as those before. Where evidence told of many logons piece
- * by piece, the first ones were explained by what was half known of the others: then all are.
+ * by piece, the first ones were explained by what was half known of the others: then all are, also those of the same time of which it told nothing. What all of these said
+ * of the usual is forgotten first: a source that only some logons pass would else make them unusual for ever.
  */
 async function explainAgain(id: string, nowMs: number, all: boolean): Promise<void> {
-  const told = await database.query<Again>(
-    `select a.thread, a.started_ms as "atMs" from (select id from attempts where upload = $1 union select attempt from joined where upload = $1) t join attempts a on a.id = t.id
-    where $2 or a.lost_ms > 0 order by a.started_ms`,
+  const touched = 'select id from attempts where upload = $1 union select attempt from joined where upload = $1'
+  const told = await database.query<Again & { id: string }>(
+    `select a.id, a.thread, a.started_ms as "atMs" from (${touched}) t join attempts a on a.id = t.id where $2 or a.lost_ms > 0 order by a.started_ms`,
     [id, all],
   )
-  for (let at = 0; at < told.length; at += AGAIN_AT_ONCE) {
+  const [first, last] = [told[0]?.atMs ?? 0, told.at(-1)?.atMs ?? 0]
+  const theirTime = all
+    ? await database.query<Again & { id: string }>(
+        `select id, thread, started_ms as "atMs" from attempts where started_ms >= $1 and started_ms <= $2 order by started_ms limit ${MOST_AGAIN + 1}`,
+        [first, last],
+      )
+    : []
+  const again = theirTime.length > MOST_AGAIN || theirTime.length === 0 ? told : theirTime
+  for (let at = 0; all && at < again.length; at += AGAIN_AT_ONCE) {
     stopWhereCancelled(id)
-    await intake.explainAnew(told.slice(at, at + AGAIN_AT_ONCE), nowMs)
+    await intake.forgetUsual(again.slice(at, at + AGAIN_AT_ONCE).map((one) => one.id))
+  }
+  for (let at = 0; at < again.length; at += AGAIN_AT_ONCE) {
+    stopWhereCancelled(id)
+    await intake.explainAnew(again.slice(at, at + AGAIN_AT_ONCE), nowMs)
   }
 }
 

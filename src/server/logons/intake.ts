@@ -43,7 +43,7 @@ import { keepClocks, recallClocks } from './clocks'
 import { asked, KnownAttempts, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallNeighbours, recallOrdinary } from './recall'
-import { countedBefore, rollUp } from './roll-ups'
+import { countedBefore, rollUp, takeBackUsual, type Counted } from './roll-ups'
 import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
 import { withShortNames } from './short-names'
 import { removeAttempts, writeAttempts } from './store'
@@ -71,6 +71,8 @@ interface Prepared {
   readonly gone: readonly string[]
   readonly joins: Joins
   readonly startedBefore: readonly number[]
+  /** What those that were known counted for. */
+  readonly countedSoFar: readonly Counted[]
   /** The clocks that are off, where that is news. */
   readonly clocks: readonly ClockOffset[] | null
   /** Attempts that were timed by clocks of which more is known now. */
@@ -236,6 +238,15 @@ export class Intake {
     return this.#ingest([], attempts, nowMs, null)
   }
 
+  /**
+   * What these attempts said of the usual is forgotten. For those that were told of piece by piece: what is known of all of them only now would be unusual for ever,
+   * by what was half known of the others.
+   */
+  async forgetUsual(ids: readonly string[]): Promise<void> {
+    await this.#whenWritten(() => this.database.transaction((handle) => takeBackUsual(handle, ids)))
+    this.#usual.clear()
+  }
+
   /** Draws the hours that are over and have no picture, the newest first, one in each turn so that evidence never waits long. */
   async keepPictures(nowMs: number): Promise<number> {
     const hours = await hoursWithoutPicture(this.database, nowMs)
@@ -279,9 +290,12 @@ export class Intake {
     found.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
     const filled = this.#lastSaid.fillAll(found.map(({ attempt }) => attempt))
     const knownIds = new Set(known.map(({ id }) => id))
+    // They are known, so what was written of them is there: see KnownAttempts.of.
+    const countedSoFar = await countedBefore(this.database, [...knownIds])
     const worked = await this.#analyse(
       found.map((one, i) => ({ ...one, attempt: filled[i] ?? one.attempt })),
       knownIds,
+      countedSoFar,
     )
     const ids = new Set(worked.map(({ attempt }) => attempt.id))
     const gone = [...knownIds].filter((id) => !ids.has(id))
@@ -293,15 +307,15 @@ export class Intake {
       gone,
       joins: joinsOf(worked, known, named),
       startedBefore: known.map(({ startedMs }) => startedMs),
+      countedSoFar,
       clocks: mistimed && [...this.#clocks.off.values()],
       mistimed: mistimed?.slice(0, MOST_AGAIN) ?? [],
     }
   }
 
-  async #write({ worked, knownIds, gone, joins, startedBefore, clocks }: Prepared, upload: string | null): Promise<void> {
+  async #write({ worked, knownIds, gone, joins, startedBefore, countedSoFar, clocks }: Prepared, upload: string | null): Promise<void> {
     if (worked.length + gone.length === 0) return
     await this.database.transaction(async (handle) => {
-      const before = await countedBefore(handle, [...knownIds])
       const inherited = await filesOf(handle, joins.moved)
       if (gone.length) await removeAttempts(handle, gone)
       // The next rows are packed here while the last ones are written there.
@@ -318,7 +332,7 @@ export class Intake {
       }
       await writing
       await keepJoined(handle, [...inherited, ...(upload === null ? [] : joins.more.map((attempt) => ({ upload, attempt })))])
-      await rollUp(handle, before, worked)
+      await rollUp(handle, countedSoFar, worked)
       if (clocks) await keepClocks(handle, clocks, this.#newestMs)
       await dropPictures(handle, [...startedBefore, ...worked.map(({ attempt }) => attempt.startedAtMs)])
     })
@@ -334,7 +348,8 @@ export class Intake {
     this.#usual.clear()
   }
 
-  async #analyse(found: readonly Found[], known: ReadonlySet<string>): Promise<Worked[]> {
+  /** @param countedSoFar what the known ones counted for */
+  async #analyse(found: readonly Found[], known: ReadonlySet<string>, countedSoFar: readonly Counted[]): Promise<Worked[]> {
     const [first, last] = [found[0], found.at(-1)]
     if (!first || !last) return []
     const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
@@ -342,6 +357,8 @@ export class Intake {
     const firstMs = Math.floor(first.attempt.startedAtMs)
     await this.#recallAround(firstMs, Math.ceil(last.attempt.startedAtMs))
     this.#usual.begin()
+    for (const { startedMs, durations, saysUsual, ...kind } of countedSoFar)
+      if (saysUsual) this.#usual.count(startedMs, kind, Int32Array.from(durations), -1)
     const measured: Omit<Worked, 'explained' | 'counted'>[] = []
     const before: Measured[] = []
     const fresh: Neighbour[] = []
@@ -367,11 +384,9 @@ export class Intake {
       const result = measure(attempt, usual, this.#slow.byPool.get(attempt.pool ?? '') ?? this.#slow.default, splits[i]?.split)
       const neighbour = neighbourOf(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
-      else {
-        fresh.push(neighbour)
-        ordinary.add(attempt)
-        if (countsForUsual(result)) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
-      }
+      else fresh.push(neighbour)
+      ordinary.add(attempt)
+      if (countsForUsual(result)) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
       this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
       measured.push({ ...one, neighbour })
       before.push(result)
@@ -385,7 +400,7 @@ export class Intake {
       const plainly = countsForUsual(before[i] as Measured)
       const counted = saysUsual(explained, plainly)
       worked.push({ ...one, explained, counted })
-      if (counted === plainly || known.has(one.attempt.id)) continue
+      if (counted === plainly) continue
       const { attempt } = one
       this.#usual.count(attempt.startedAtMs, kindOf(attempt), durationsOf(explained.blame, attempt.totalMs), -1)
     }

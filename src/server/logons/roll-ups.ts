@@ -109,6 +109,13 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
   )
 }
 
+/** What attempts say of the usual is taken back: they say nothing of it until they are explained again. */
+export async function takeBackUsual(handle: Queryable, ids: readonly string[]): Promise<void> {
+  const counted = (await countedBefore(handle, ids)).filter(({ saysUsual }) => saysUsual)
+  await rollUp(handle, [...counted, ...counted.map((one): Counted => ({ ...one, times: 1, saysUsual: false }))], [])
+  await handle.query('update attempts set counted = false where id = any($1) and counted', [ids])
+}
+
 /** What attempts that are known counted for until now. */
 export async function countedBefore(handle: Queryable, ids: readonly string[]): Promise<Counted[]> {
   if (ids.length === 0) return []
