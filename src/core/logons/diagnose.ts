@@ -2,7 +2,8 @@ import { endedWell, isUnusual, withMild, type Measured } from './analyse'
 import type { Around } from './around'
 import { CAUSES, type Cause, type Clue, type Remedy } from './causes'
 import { factsOf } from './facts'
-import type { OrdinaryModel } from './ordinary'
+import { neighbourOf } from './neighbour'
+import { APPROVAL, SIGN_ON_WITH_FACTOR, type OrdinaryModel } from './ordinary'
 import type { Org } from '../people/org'
 
 /** Below this, nothing is said to be the cause. */
@@ -51,10 +52,10 @@ const CERTAIN = 0.97
  * a cause all the same: others at the same place have it, or a reported figure is far out; else it is how logons vary.
  */
 export function conclude(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Explained {
-  if (isHowLongPeopleTake(measured, ordinary)) return explainedBy(measured, NOTHING_UNUSUAL, { excess: [], lostMs: 0 })
+  if (isHowLongPeopleTake(measured, around, ordinary)) return explainedBy(measured, NOTHING_UNUSUAL, { excess: [], lostMs: 0 })
   if (isUnusual(measured)) return explainedBy(measured, diagnose(measured, around, org, ordinary))
   const wider = endedWell(measured) ? withMild(measured) : null
-  if (wider && !isHowLongPeopleTake(wider, ordinary)) {
+  if (wider && !isHowLongPeopleTake(wider, around, ordinary)) {
     const diagnosis = diagnose(wider, around, org, ordinary)
     if (diagnosis.cause && isShown(diagnosis.cause)) return explainedBy(measured, diagnosis, wider)
   }
@@ -70,16 +71,22 @@ export function concludeAlone(measured: Measured): Explained | null {
 /** An approval is one of a person, not of a machine: beyond what one in twenty takes by more than this it is out of the ordinary, or at so many times the middle one. */
 const LATE = 1.6
 const LATE_TIMES = 4
+/** Where so many of the nearest waited in sign-on, it was no person. */
+const WAITED_TOO = 0.4
 
-/** Whether nothing but the approval was beyond its usual, and that only as it now and then is. */
-function isHowLongPeopleTake(measured: Measured, ordinary: OrdinaryModel): boolean {
+/**
+ * Whether nothing but the approval was beyond its usual, and that only as it now and then is. Where nobody says how long it took, all of the sign-on stands for it, unless
+ * others about then had to wait as well.
+ */
+function isHowLongPeopleTake(measured: Measured, around: Around, ordinary: OrdinaryModel): boolean {
   if (!maybeHowLongPeopleTake(measured)) return false
-  const approval = ordinary.of(measured.attempt, 'approvalMs')
-  return (
-    approval !== null &&
-    approval.value > 0.6 * (measured.excess[0]?.ms ?? 0) &&
-    approval.value <= Math.min(LATE * approval.high, Math.max(LATE_TIMES * approval.median, approval.high))
-  )
+  const reported = ordinary.of(measured.attempt, APPROVAL)
+  const approval = reported ?? ordinary.of(measured.attempt, SIGN_ON_WITH_FACTOR)
+  if (approval === null || approval.value <= 0.6 * (measured.excess[0]?.ms ?? 0)) return false
+  if (approval.value > Math.min(LATE * approval.high, Math.max(LATE_TIMES * approval.median, approval.high))) return false
+  if (reported) return true
+  const { n, hit } = around.anywhere(neighbourOf(measured), 'sign-on')
+  return hit < WAITED_TOO * n
 }
 
 const maybeHowLongPeopleTake = ({ outcome, excess }: Measured): boolean =>

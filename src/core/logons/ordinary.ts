@@ -1,6 +1,7 @@
 import { bucketOf, Histogram } from '../stats/histogram'
 import { Pairs } from '../stats/pairs'
 import type { Attempt } from './attempt'
+import { NO_FACTOR } from './observation'
 
 /** The numbers that sources report of an attempt, and by what they are multiplied so that a histogram of whole numbers holds them well. */
 const SCALES: Readonly<Record<string, number>> = {
@@ -17,11 +18,16 @@ const SCALES: Readonly<Record<string, number>> = {
   packages: 100,
   approvalMs: 1,
   signOnItselfMs: 1,
+  signOnWithFactorMs: 1,
   relayed: 1,
 }
-const APPROVAL = 'approvalMs'
+/** How long the approval took, reported or worked out. */
+export const APPROVAL = 'approvalMs'
 /** What sign-on took by itself, without the person's approval. No source reports it: it is worked out. */
 export const SIGN_ON_ITSELF = 'signOnItselfMs'
+
+/** What sign-on took of those who were asked for a second factor, where nobody says how long that took. */
+export const SIGN_ON_WITH_FACTOR = 'signOnWithFactorMs'
 
 /** 1 for a connection that was relayed, 0 for one that went direct: worked out as well. */
 export const RELAYED = 'relayed'
@@ -45,6 +51,12 @@ function numberOf(told: Told, name: string): number | null {
   if (name === SIGN_ON_ITSELF) {
     const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
     return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (approvalOf(told) ?? 0)) : null
+  }
+  if (name === SIGN_ON_WITH_FACTOR) {
+    const factor = attrs['factor']
+    if (typeof factor !== 'string' || factor === '' || factor === NO_FACTOR || approvalOf(told) !== null) return null
+    const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
+    return signOn ? signOn.endMs - signOn.startMs : null
   }
   if (name === RELAYED) return attrs['transport'] === 'relay' ? 1 : attrs['transport'] === 'direct' ? 0 : null
   const value = attrs[name]

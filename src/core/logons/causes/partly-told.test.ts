@@ -11,7 +11,13 @@ const MINUTE_MS = 60_000
 const GIB = 2 ** 30
 
 /** A logon a minute for a day on two pools in two zones; of every third, nothing is told that is not told of all. Says the causes from a moment on. */
-function told(attrsOf: (i: number, zone: string) => Attrs, trouble: (i: number, zone: string) => Logon | null, fromMinute = 720, minutes = 120) {
+function told(
+  attrsOf: (i: number, zone: string) => Attrs,
+  trouble: (i: number, zone: string) => Logon | null,
+  fromMinute = 720,
+  minutes = 120,
+  signOnMs = (_: number) => USUAL['sign-on'],
+) {
   const observations = Array.from({ length: 1440 }, (_, i) => {
     const zone = i % 2 === 0 ? 'north' : 'south'
     const at = START_MS + i * MINUTE_MS
@@ -20,7 +26,7 @@ function told(attrsOf: (i: number, zone: string) => Attrs, trouble: (i: number, 
     const phases =
       wrong?.outcome === 'failed'
         ? { broker: 300 }
-        : Object.fromEntries(Object.entries({ ...USUAL, ...wrong?.phases }).map(([phase, ms], k) => [phase, vary(ms, k)]))
+        : Object.fromEntries(Object.entries({ ...USUAL, 'sign-on': signOnMs(i), ...wrong?.phases }).map(([phase, ms], k) => [phase, vary(ms, k)]))
     const attrs = { ...(i % 3 === 1 ? {} : { zone, ...attrsOf(i, zone) }), ...wrong?.attrs }
     return logon({ id: `l${i}`, person: `p${i % 130}`, pool: i % 4 < 2 ? 'desk' : 'lab', host: `${zone}-${i % 10}`, at, ...wrong, phases, attrs })
   }).flat()
@@ -63,5 +69,16 @@ describe('where not everything is told of each logon', () => {
   it('a slow share is not short of room because that is not said each time', () => {
     const attrs = () => ({ share: '\\\\fs1\\p', shareFreeBytes: 900 * GIB, containerFreeBytes: 20 * GIB })
     expect(told(attrs, () => ({ phases: { container: 15_000 } }))).toEqual({ 'share-slow': 120 })
+  })
+
+  it('who has a second factor takes as long as people do, also where nobody says how long; unless all wait', () => {
+    // Every other one is asked, and takes 3 to 5 s, one in twenty of them 10 s.
+    const asked = (i: number) => (i % 2 === 0 ? (i % 40 === 0 ? 10_000 : 3000 + (i % 11) * 200) : USUAL['sign-on'])
+    const attrs = (i: number) => ({ factor: i % 2 === 0 ? 'push' : 'none' })
+    const all = (i: number): Logon => ({ attrs: attrs(i) })
+    const calm = told(attrs, all, 0, 1440, asked)
+    expect(calm).toEqual({})
+    const slow = told(attrs, (i) => (i >= 720 && i < 840 ? { phases: { 'sign-on': asked(i) + 15_000 }, attrs: attrs(i) } : all(i)), 0, 1440, asked)
+    expect(slow['directory-slow']).toBeGreaterThan(110)
   })
 })
