@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { OrgFile } from '../contract/org'
 import { EventLog, type Fault } from '../core/formats'
-import { readAccount } from '../core/people'
+import { EMPTY_ORG, inOneName, readAccount } from '../core/people'
 import { clockSays, type Observation } from '../core/logons'
 import { textOf } from './analyse-text'
 import { attemptsOf, keepStandardInput } from './attempts'
@@ -22,6 +22,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
   const org = values.context === undefined ? undefined : await readOrg(values.context)
 
   const rules = values.map === undefined ? [] : (await Promise.all(values.map.map(readEventMapFile))).flat()
+  const oneName = inOneName(org ?? EMPTY_ORG)
   const accounts = new Map((org?.people ?? []).flatMap((person) => sidsOf(person).map((sid) => [sid, person.id] as const)))
 
   const input = positionals.includes('-') ? await keepStandardInput() : null
@@ -36,7 +37,7 @@ export async function analyseCommand(args: string[]): Promise<void> {
       const sink = {
         observation: (one: Observation) => {
           faults.records++
-          observation(one)
+          observation(oneName(one))
         },
         fault: (fault: Fault) => {
           if (!again) faults.add(current, fault)

@@ -208,6 +208,18 @@ describe('ikebana analyse', () => {
     expect(stderr).toMatch(/^ikebana: /)
   })
 
+  it('brings together what names a person by a SID and what names them by an account, where the organisation knows that they are one', () => {
+    const [sid, account] = ['S-1-5-21-1-2-3-1105', 'LARKMERE\\mara']
+    const nameless = logon({ person: account })
+    const byBroker = nameless.map((o) => (o.kind === 'begin' || o.phase === 'broker' ? { ...o, person: sid, host: 'CB1' } : o))
+    const org = file('sids.json', JSON.stringify({ people: [{ id: 'p1', accounts: [account], sid }] }))
+    const evidence = file('two-names.ndjson', ndjson(byBroker))
+    expect(run('analyse', evidence, '--context', org).records).toMatchObject([
+      { person: account, host: 'TH-Q1-04', totalMs: 13_100, outcome: 'ready' },
+    ])
+    expect(run('analyse', evidence).records).toHaveLength(2)
+  })
+
   it('keeps what is good in a broken file, says what is not, and fails only when nothing could be read', () => {
     const mixed = run('analyse', file('d.ndjson', `${ndjson(held)}{broken\n`))
     expect([mixed.status, mixed.records.length]).toEqual([0, 1])

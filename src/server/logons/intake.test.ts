@@ -187,6 +187,12 @@ describe.each(engines)('intake on %s', (name, open) => {
     // Nobody is counted twice, and nothing is new when it is read once more.
     expect(await counted()).toEqual(countedBefore)
     expect(await intake.takeOrganisation()).toEqual({ people: [], hosts: [], homes: [] })
+    // By whatever name a source knows them, it is one logon.
+    const byBroker = logon({ person: 'LARKMERE\\mara', at: START_MS + 7_200_000 }).map((o) =>
+      o.kind === 'begin' || o.phase === 'broker' ? { ...o, person: 'p1', host: 'CB1' } : o,
+    )
+    const told = await intake.ingest(byBroker, NOW)
+    expect(told.attempts).toBe(1)
   })
 
   it('takes the share from where the container lies, where evidence does not say it', async (context) => {

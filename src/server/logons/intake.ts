@@ -34,7 +34,7 @@ import {
   type PhaseFigures,
   type Place,
 } from '../../core/logons'
-import { EMPTY_ORG, newlyKnown, type Names, type Org } from '../../core/people'
+import { EMPTY_ORG, inOneName, newlyKnown, type Names, type Org } from '../../core/people'
 import type { Database } from '../db/database'
 import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
@@ -106,6 +106,7 @@ export class Intake {
   #ordinary: OrdinaryModel | null = null
   #clocks: ClockWatch | null = null
   readonly #lastSaid = new LastSaid()
+  #inOneName: { readonly people: Org['people']; readonly of: ReturnType<typeof inOneName> } | null = null
   #newestMs = 0
   #turn: Promise<unknown> = Promise.resolve()
   /** What is being written, in the order in which it was analysed. */
@@ -275,7 +276,8 @@ export class Intake {
     return result
   }
 
-  async #prepare(observations: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
+  async #prepare(came: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
+    const observations = this.#named(came)
     const threads = asked(observations, again)
     const { attempts: known, called } = await this.#known.of(threads, this.#org, () => this.#writing)
     const all = [...known.flatMap((one) => one.observations), ...observations]
@@ -311,6 +313,14 @@ export class Intake {
       clocks: mistimed && [...this.#clocks.off.values()],
       mistimed: mistimed?.slice(0, MOST_AGAIN) ?? [],
     }
+  }
+
+  /** Whoever has several accounts, by one of them. */
+  #named(observations: readonly Observation[]): readonly Observation[] {
+    const { people } = this.#org
+    if (this.#inOneName?.people !== people) this.#inOneName = { people, of: inOneName(this.#org) }
+    const { of } = this.#inOneName
+    return people.length === 0 ? observations : observations.map((one) => of(one))
   }
 
   async #write({ worked, knownIds, gone, joins, startedBefore, countedSoFar, clocks }: Prepared, upload: string | null): Promise<void> {
