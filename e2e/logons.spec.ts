@@ -53,6 +53,7 @@ test('a slow logon: which phase, by how much, and for whom else', async ({ page 
   await expect(margin).toContainText(/policy\s*3\d s usual \d/)
   await expect(page.getByRole('img', { name: /Phases: .*policy/ })).toBeVisible()
   await margin.getByRole('link', { name: /other/ }).click()
+  await expect(page).toHaveURL(/\/logons\?cause=policy-part-slow/)
   // On a Sunday the last one is more than a day ago.
   await page.getByLabel('Time window').selectOption('7d')
   await expect(page.getByRole('table', { name: 'Logons' })).toContainText('One part of policy takes long')
