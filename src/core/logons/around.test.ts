@@ -154,16 +154,17 @@ describe('the neighbours of a logon', () => {
     )
   })
 
+  const at = (ms: number, i: number, slow: boolean): Neighbour => ({
+    id: `c${i}`,
+    atMs: START_MS + ms,
+    places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), share: 's1' },
+    beyond: slow ? 1 << CONTAINER : 0,
+    ran: 1 << CONTAINER,
+    failed: false,
+    fault: '',
+  })
+
   it('of a day are asked where few are near, and a crowd is told from a quiet hour', () => {
-    const at = (ms: number, i: number, slow: boolean): Neighbour => ({
-      id: `c${i}`,
-      atMs: START_MS + ms,
-      places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), share: 's1' },
-      beyond: slow ? 1 << CONTAINER : 0,
-      ran: 1 << CONTAINER,
-      failed: false,
-      fault: '',
-    })
     // One every ten minutes over the day, and sixty within four minutes, which are slow.
     const quiet = Array.from({ length: 100 }, (_, i) => at(i * 600_000, i, false))
     const storm = Array.from({ length: 60 }, (_, i) => at(50 * 600_000 + 60_000 + i * 3000, 1000 + i, true))
@@ -178,16 +179,8 @@ describe('the neighbours of a logon', () => {
     expect(first.aMinute).toBeLessThan(first.mostAMinute)
     expect(around.contrast(at(FAR_MS / 2, 9999, false), 'share', 'container').inside.n).toBeGreaterThan(100)
   })
+
   it('of a share that was slow before the crowd, and is quick after it, the quiet moments of before tell', () => {
-    const at = (ms: number, i: number, slow: boolean): Neighbour => ({
-      id: `c${i}`,
-      atMs: START_MS + ms,
-      places: { ...(Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>), share: 's1' },
-      beyond: slow ? 1 << CONTAINER : 0,
-      ran: 1 << CONTAINER,
-      failed: false,
-      fault: '',
-    })
     const before = Array.from({ length: 40 }, (_, i) => at(i * 300_000, i, true))
     const crowd = Array.from({ length: 40 }, (_, i) => at(40 * 300_000 + i * 6000, 100 + i, true))
     const after = Array.from({ length: 40 }, (_, i) => at(42 * 300_000 + i * 120_000, 200 + i, false))

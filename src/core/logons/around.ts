@@ -1,5 +1,5 @@
 import { contrastGain } from '../stats/significance'
-import { worseOf, type Contrast } from './contrast'
+import { bothOf, worseOf, type Contrast } from './contrast'
 import { COULD_HAVE, type Neighbour } from './neighbour'
 import { DIMENSIONS, maskOf, PlaceKinds, type Dimension } from './places'
 import { SERIES } from './usual'
@@ -397,7 +397,7 @@ export class Around {
     })
     // A crowd leaves quiet moments alone on both sides of it, but for some soon after. What has just begun or ended without one does not.
     const worse = worseOf(quietBefore, quietAfter)
-    const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : { n: quietBefore.n + quietAfter.n, hit: quietBefore.hit + quietAfter.hit }
+    const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : bothOf(quietBefore, quietAfter)
     const [aMinute = 0, mostAMinute = 0, medianAMinute = 0] = [near, most, median].map((n) => (n * 60_000) / SLOT_MS)
     return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet }
   }
@@ -405,15 +405,15 @@ export class Around {
   /** How many logged on at a place in the four minutes around a moment, and in the fullest four minutes that it is in. */
   #crowdAt(d: number, own: number, atMs: number): { readonly near: number; readonly most: number } {
     const [from, to] = this.#range(atMs, SLOT_MS)
-    let [near, most] = [0, 0]
-    const window: number[] = []
+    let [near, most, oldest] = [0, 0, 0]
+    const times: number[] = []
     for (let row = from; row < to; row++) {
       if (!this.#isAt(row, d, own)) continue
       const rowMs = this.#at[row] ?? 0
       if (Math.abs(rowMs - atMs) <= SLOT_MS / 2) near++
-      window.push(rowMs)
-      while ((window[0] ?? rowMs) < rowMs - SLOT_MS) window.shift()
-      most = Math.max(most, window.length)
+      times.push(rowMs)
+      while ((times[oldest] ?? rowMs) < rowMs - SLOT_MS) oldest++
+      most = Math.max(most, times.length - oldest)
     }
     return { near, most }
   }

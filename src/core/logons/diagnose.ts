@@ -1,6 +1,7 @@
 import { endedWell, isUnusual, withMild, type Measured } from './analyse'
 import type { Around } from './around'
 import { CAUSES, type Cause, type Clue, type Remedy } from './causes'
+import { sumOf } from './causes/cause'
 import { factsOf } from './facts'
 import { neighbourOf } from './neighbour'
 import { APPROVAL, SIGN_ON_WITH_FACTOR, type OrdinaryModel } from './ordinary'
@@ -151,7 +152,7 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
 }
 
 function weigh(cause: Cause, evidence: readonly Clue[]): Weighed {
-  const logOdds = evidence.reduce((sum, clue) => sum + (clue.for ? clue.weight : -clue.weight), cause.prior)
+  const logOdds = cause.prior + sumOf(evidence)
   return { cause, evidence, logOdds, odds: Math.exp(logOdds) }
 }
 

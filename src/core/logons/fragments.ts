@@ -40,7 +40,7 @@ function paired(groups: readonly Group[]): Group[] {
     let best: Group | null = null
     for (const group of near(groups, at, SENT_MS)) {
       if (!left.has(group) || (group.id !== null && sent.id !== null)) continue
-      if (!isOfSame(group.pool, sent.pool ?? undefined) || !isOfSame(group.session, sent.session ?? undefined)) continue
+      if (!isOfSame(group.pool, sent.pool) || !isOfSame(group.session, sent.session)) continue
       if (isOnlySent(sent) ? !isOnlyOnHost(group) || [...sent.phases].some((phase) => group.phases.has(phase)) : !isMarkedBy(group, sent)) continue
       if (!best || Math.abs(group.firstMs - sent.firstMs) < Math.abs(best.firstMs - sent.firstMs)) best = group
     }
@@ -104,6 +104,4 @@ function* near(groups: readonly Group[], at: number, eitherSideMs = SILENCE_MS):
 }
 
 const isOfHost = ({ hosts, session, pool }: Group, told: Group): boolean =>
-  hosts.some((one) => isSameHost(one, told.hosts[0] ?? '')) &&
-  (session === null || told.session === null || session === told.session) &&
-  (pool === null || told.pool === null || pool === told.pool)
+  hosts.some((one) => isSameHost(one, told.hosts[0] ?? '')) && isOfSame(session, told.session) && isOfSame(pool, told.pool)

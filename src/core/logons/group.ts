@@ -41,4 +41,4 @@ export function tellersIn(observations: readonly Observation[]): TellerOf {
 }
 
 /** Whether two say the same, or one says nothing. */
-export const isOfSame = (one: string | null, other: string | undefined): boolean => one === null || !other || one === other
+export const isOfSame = (one: string | null, other: string | null | undefined): boolean => one === null || !other || one === other

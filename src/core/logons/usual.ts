@@ -172,13 +172,15 @@ export class UsualModel {
    */
   usualFor(kind: Kind): Usual | null {
     let best: Level | null = null
-    const { hours, levels: all } = this.#of(kind)
+    const { hours, levels } = this.#of(kind)
     // Where others on the pool say what network they come from, those who do not are of no network of their own.
-    const levels = kind.network === '' && (all[1]?.n ?? 0) > (all[0]?.n ?? 0) ? all.slice(1) : all
-    for (const level of levels) {
+    const narrowest = kind.network === '' && (levels[1]?.n ?? 0) > (levels[0]?.n ?? 0) ? 1 : 0
+    for (let i = narrowest; i < levels.length; i++) {
+      const level = levels[i]
+      if (!level) break
       if (level.n >= ENOUGH) {
         const usual = read(level)
-        if (level !== all[0] || !hours || hours.n < ENOUGH_OF_HOURS || hours.n > NEARLY_ALL * level.n) return usual
+        if (i > 0 || !hours || hours.n < ENOUGH_OF_HOURS || hours.n > NEARLY_ALL * level.n) return usual
         const then = read(hours)
         return (then.series['total']?.medianMs ?? 0) < QUICKER * (usual.series['total']?.medianMs ?? 0) ? then : usual
       }

@@ -294,10 +294,12 @@ export class Intake {
     const knownIds = new Set(known.map(({ id }) => id))
     // They are known, so what was written of them is there: see KnownAttempts.of.
     const countedSoFar = await countedBefore(this.database, [...knownIds])
+    const joins = joinsOf(found, known, named)
     const worked = await this.#analyse(
       found.map((one, i) => ({ ...one, attempt: filled[i] ?? one.attempt })),
       knownIds,
       countedSoFar,
+      joins.untouched,
     )
     const ids = new Set(worked.map(({ attempt }) => attempt.id))
     const gone = [...knownIds].filter((id) => !ids.has(id))
@@ -307,7 +309,7 @@ export class Intake {
       worked,
       knownIds,
       gone,
-      joins: joinsOf(worked, known, named),
+      joins,
       startedBefore: known.map(({ startedMs }) => startedMs),
       countedSoFar,
       clocks: mistimed && [...this.#clocks.off.values()],
@@ -358,8 +360,16 @@ export class Intake {
     this.#usual.clear()
   }
 
-  /** @param countedSoFar what the known ones counted for */
-  async #analyse(found: readonly Found[], known: ReadonlySet<string>, countedSoFar: readonly Counted[]): Promise<Worked[]> {
+  /**
+   * @param countedSoFar what the known ones counted for
+   * @param untouched those that are only looked at again: what they report is among the ordinary already
+   */
+  async #analyse(
+    found: readonly Found[],
+    known: ReadonlySet<string>,
+    countedSoFar: readonly Counted[],
+    untouched: ReadonlySet<string>,
+  ): Promise<Worked[]> {
     const [first, last] = [found[0], found.at(-1)]
     if (!first || !last) return []
     const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
@@ -367,8 +377,8 @@ export class Intake {
     const firstMs = Math.floor(first.attempt.startedAtMs)
     await this.#recallAround(firstMs, Math.ceil(last.attempt.startedAtMs))
     this.#usual.begin()
-    for (const { startedMs, durations, saysUsual, ...kind } of countedSoFar)
-      if (saysUsual) this.#usual.count(startedMs, kind, Int32Array.from(durations), -1)
+    for (const { startedMs, durations, saysUsual, pool, first, network, slot } of countedSoFar)
+      if (saysUsual) this.#usual.count(startedMs, { pool, first, network, slot }, Int32Array.from(durations), -1)
     const measured: Omit<Worked, 'explained' | 'counted'>[] = []
     const before: Measured[] = []
     const fresh: Neighbour[] = []
@@ -395,7 +405,7 @@ export class Intake {
       const neighbour = neighbourOf(result)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else fresh.push(neighbour)
-      ordinary.add(attempt)
+      if (!untouched.has(attempt.id)) ordinary.add(attempt)
       if (countsForUsual(result)) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
       this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
       measured.push({ ...one, neighbour })

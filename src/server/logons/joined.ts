@@ -17,7 +17,7 @@ export interface Joins {
  * @param known the attempts that were there
  * @param named their observations, in the same order, and after them the new ones: those of which `worked` is made
  */
-export function joinsOf(worked: readonly Worked[], known: readonly Known[], named: readonly Observation[]): Joins {
+export function joinsOf(worked: readonly Pick<Worked, 'attempt' | 'observations'>[], known: readonly Known[], named: readonly Observation[]): Joins {
   if (known.length === 0) return { more: [], untouched: new Set(), moved: [] }
   const before = new Map<Observation, string>()
   let at = 0

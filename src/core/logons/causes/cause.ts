@@ -67,3 +67,6 @@ export function seconds(ms: number): string {
   const minutes = Math.floor(ms / 60_000)
   return `${minutes} min ${Math.round((ms - minutes * 60_000) / 1000)} s`
 }
+
+/** What clues come to together, in log odds. */
+export const sumOf = (clues: readonly Clue[]): number => clues.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0)

@@ -1,7 +1,7 @@
 import { contrastGain } from '../../stats/significance'
 import type { Excess } from '../analyse'
 import type { Facts } from '../facts'
-import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
 import { approvalOf, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
 import { changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
 
@@ -301,8 +301,6 @@ function signOnItself(facts: Facts): Clue[] {
   if (!own || own.value < Math.max(Math.min(Math.max(2.5 * own.median, 1.2 * own.high), 3.5 * own.median), own.median + 2000)) return []
   return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
 }
-
-const sumOf = (clues: readonly Clue[]): number => clues.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0)
 
 export const directorySlow: Cause = {
   id: 'directory-slow',
