@@ -86,6 +86,7 @@ function incidentRecords(seen: Iterable<Seen>, org: OrgFile | undefined): Row[] 
       id: one.change.id,
       at: new Date(one.change.atMs).toISOString(),
       kind: one.change.kind,
+      of: one.suspects[0]?.of,
       sentence: one.change.sentence,
       reasons: one.suspects[0]?.reasons.map(({ for: speaksFor, sentence }) => ({ for: speaksFor, sentence })) ?? [],
     },

@@ -56,6 +56,8 @@ const Scoped = z.array(z.object({ dimension: z.string(), value: z.string() }))
 const Part = z.object({ hit: z.number(), n: z.number() })
 const ChangeSaid = z.object({ id: z.string(), atMs: z.number(), kind: z.string(), scope: Scoped, sentence: z.string(), by: z.string().optional() })
 
+const OnsetKind = z.enum(['its beginning', 'its worsening'])
+
 export const IncidentLine = z.object({
   id: z.string(),
   /** Many with one cause at one place, or single cases of a cause that make no incident. */
@@ -74,8 +76,10 @@ export const IncidentLine = z.object({
   people: z.number(),
   lostMs: z.number(),
   example: z.string(),
-  /** The change that most likely began it. */
-  change: ChangeSaid.nullable(),
+  /** Since when far more is lost of each who logs on there than at first, and how many times as much. */
+  worse: z.object({ sinceMs: z.number(), times: z.number() }).nullable(),
+  /** The change that most likely began it, or made it so much worse. */
+  change: ChangeSaid.extend({ of: OnsetKind }).nullable(),
 })
 export type IncidentLine = z.infer<typeof IncidentLine>
 
@@ -99,7 +103,7 @@ export const IncidentPage = IncidentLine.extend({
   contrast: z.object({ inside: Part, outside: Part }),
   p: z.number(),
   alongside: z.array(z.object({ place: z.object({ dimension: z.string(), value: z.string() }), sentence: z.string() })),
-  suspects: z.array(z.object({ change: ChangeSaid, score: z.number(), reasons: z.array(Clue) })),
+  suspects: z.array(z.object({ change: ChangeSaid, of: OnsetKind, score: z.number(), reasons: z.array(Clue) })),
   /** Hour by hour at its place: how many logged on, and how many had it. */
   hours: z.array(z.object({ atMs: z.number(), n: z.number(), hit: z.number() })),
   /** What was done since it began that may have helped: jobs and changes; what was done where it sits first, then the newest. */

@@ -1,13 +1,9 @@
-import { finderOf } from '../people/finder'
-import { groupResolver, type Org } from '../people/org'
-import { countSay } from '../stats/count'
 import { contrastGain, fisherExact, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
-import type { Incident, Place } from './incidents'
-import { burstOf, FEWEST, isNear, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
-import { PLACE_DIMENSIONS, type Ledger } from './ledger'
-import { ANY_FACTOR, NO_FACTOR } from './observation'
-import { suspect, SUSPECTED, type Suspect } from './suspects'
+import { ANY, isPlace, type Element, type RowPlaces } from './incident-places'
+import { burstOf, FEWEST, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
+import type { Place } from './incidents'
+import type { Ledger } from './ledger'
 
 /** So many incidents are looked for behind one cause. */
 const MOST_OF_A_CAUSE = 12
@@ -19,7 +15,6 @@ const FEW = 10
 const EVERYBODY = 0.5
 const DAY_MS = 86_400_000
 
-const DIMENSION_INDEX = new Map<string, number>(PLACE_DIMENSIONS.map((dimension, index) => [dimension, index]))
 /** Where a cause can sit when nothing is known of it beforehand. */
 const ANYWHERE = [
   'host',
@@ -39,16 +34,9 @@ const ANYWHERE = [
 ]
 /** And where it can sit when none of the places is reported at which it does by its nature. */
 const STEAD = ['pool', 'image', 'network']
-/** The number of ANY_FACTOR, which is no single place. */
-const ANY = -2
 /** What may narrow a place further. */
 const NARROWING = ['pool', 'zone', 'site', 'image', 'network', 'clientVersion', 'share', 'host', 'group']
 
-/** One place, as a test of a row. */
-interface Element {
-  readonly dimension: string
-  readonly number: number
-}
 interface Scope {
   readonly elements: readonly Element[]
   readonly gain: number
@@ -65,40 +53,25 @@ export interface Candidate {
 
 /** The search for incidents among the rows of a ledger: see findIncidents. */
 export class Search {
-  readonly #groups = new Map<number, readonly number[]>()
-  readonly #groupNames: string[] = []
-  readonly #groupNumbers = new Map<string, number>()
   #fine: Int32Array | null = null
   readonly #fineCounts = new Map<string, Map<number, number>>()
-  readonly #noFactor: number
 
   constructor(
     private readonly ledger: Ledger,
-    private readonly org: Org,
+    private readonly places: RowPlaces,
     private readonly rows: Int32Array,
-  ) {
-    this.#noFactor = ledger.placeNumber(DIMENSION_INDEX.get('factor') ?? -1, NO_FACTOR)
-    const find = finderOf(org)
-    const resolve = groupResolver(org.groups)
-    for (let person = 1; person < ledger.people && org.people.length > 0; person++) {
-      const all = resolve(find.person(ledger.personName(person))?.groups ?? [])
-      this.#groups.set(
-        person,
-        [...all].map((group) => this.#groupNumber(group)),
-      )
-    }
-  }
+  ) {}
 
   /** Every attempt at a place, and whether it had a cause there. */
   each(scope: readonly Place[], cause: string, tell: (atMs: number, hit: boolean) => void): void {
-    const elements = scope.map(({ dimension, value }) => this.#element(dimension, value))
+    const elements = scope.map(({ dimension, value }) => this.places.element(dimension, value))
     if (elements.includes(null)) return
     const all = elements.filter((one) => one !== null)
     const places = all.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
     for (const row of this.rows) {
       const has = this.ledger.cause(row)
-      if (has < 0 || !this.isAt(row, places)) continue
-      tell(this.ledger.atMs(row), has > 0 && this.ledger.causeName(has) === cause && this.isAt(row, all))
+      if (has < 0 || !this.places.isAt(row, places)) continue
+      tell(this.ledger.atMs(row), has > 0 && this.ledger.causeName(has) === cause && this.places.isAt(row, all))
     }
   }
 
@@ -133,14 +106,14 @@ export class Search {
 
   /** Whether it is known of some where they are in any of these dimensions, hosts and people aside: each is on one, whatever the cause. */
   #areReported(dimensions: readonly string[], hits: readonly number[]): boolean {
-    const places = dimensions.flatMap((dimension) => dimension.split('+')).filter((one) => DIMENSION_INDEX.has(one) && one !== 'host')
-    return places.length === 0 || places.some((dimension) => hits.some((row) => this.#number(dimension, row) > 0))
+    const places = dimensions.flatMap((dimension) => dimension.split('+')).filter((one) => isPlace(one) && one !== 'host')
+    return places.length === 0 || places.some((dimension) => hits.some((row) => this.places.number(dimension, row) > 0))
   }
 
   #next(cause: string, at: readonly string[], hits: readonly number[]): Candidate[] {
     // What a part or package is called is known only of those who waited for it: it names the incident, and places narrow it.
     const named = this.#named(at, hits)
-    const mine = named ? hits.filter((row) => this.isAt(row, [named])) : hits
+    const mine = named ? hits.filter((row) => this.places.isAt(row, [named])) : hits
     const dimensions = named ? NARROWING : at.filter((dimension) => dimension !== 'part' && dimension !== 'package')
     const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named ? 'most of it' : 'any')
     // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
@@ -159,7 +132,7 @@ export class Search {
       const place = sharper ?? (named ? null : whole)
       // Of too few to tell, all at one place where the cause sits by its nature: there, rather than everywhere.
       const elements = place?.elements ?? (burst ? this.#common(CAUSE_BY_ID.get(cause)?.at ?? [], all) : [])
-      const inside = all.filter((row) => this.isAt(row, elements))
+      const inside = all.filter((row) => this.places.isAt(row, elements))
       if (inside.length < FEWEST) return []
       const contrast = this.#contrast(elements, new Set(inside), during)
       if (burst && !sharper && contrast.inside.hit < EVERYBODY * contrast.inside.n) return []
@@ -178,8 +151,8 @@ export class Search {
   /** The first of some places that all rows have in common. */
   #common(dimensions: readonly string[], rows: readonly number[]): readonly Element[] {
     for (const dimension of dimensions) {
-      const elements = dimension.split('+').map((one) => ({ dimension: one, number: this.#number(one, rows[0] ?? 0) }))
-      if (dimension !== 'group' && elements.every(({ number }) => number > 0) && rows.every((row) => this.isAt(row, elements))) return elements
+      const elements = dimension.split('+').map((one) => ({ dimension: one, number: this.places.number(one, rows[0] ?? 0) }))
+      if (dimension !== 'group' && elements.every(({ number }) => number > 0) && rows.every((row) => this.places.isAt(row, elements))) return elements
     }
     return []
   }
@@ -188,7 +161,7 @@ export class Search {
   #named(at: readonly string[], hits: readonly number[]): Element | null {
     for (const dimension of ['package', 'part']) {
       if (!at.includes(dimension)) continue
-      const counts = this.#count(dimension, hits)
+      const counts = this.places.count(dimension, hits)
       const best = [...counts].filter(([number]) => number > 0).sort((a, b) => b[1] - a[1])[0]
       if (best && best[1] >= FEWEST) return { dimension, number: best[0] }
     }
@@ -209,7 +182,7 @@ export class Search {
         const pair = dimension.split('+')
         const keyed = new Map<string, { elements: Element[]; n: number }>()
         for (const row of hits) {
-          const elements = pair.map((one) => ({ dimension: one, number: this.#number(one, row) }))
+          const elements = pair.map((one) => ({ dimension: one, number: this.places.number(one, row) }))
           if (elements.some(({ number }) => number <= 0)) continue
           const key = elements.map(({ number }) => number).join(' ')
           const known = keyed.get(key)
@@ -219,7 +192,7 @@ export class Search {
         for (const { elements, n } of keyed.values()) if (n >= FEWEST) add(elements, this.#contrast(elements, hitSet, among), rank)
         return
       }
-      const counts = this.#count(dimension, hits)
+      const counts = this.places.count(dimension, hits)
       if (![...counts].some(([number, n]) => number > 0 && n >= FEWEST)) return
       const healthy = this.#countFine(dimension, among, fine)
       if (dimension === 'factor') this.#addAny(counts, healthy)
@@ -248,7 +221,7 @@ export class Search {
 
   #sharpened(single: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope {
     if (single.elements.length > 1 || single.elements.some(({ dimension }) => dimension === 'person' || dimension === 'host')) return single
-    const there = hits.filter((row) => this.isAt(row, single.elements))
+    const there = hits.filter((row) => this.places.isAt(row, single.elements))
     return this.#narrowed(single, there, among) ?? single
   }
 
@@ -260,32 +233,32 @@ export class Search {
 
   /** Where several factors have it: all of them together. */
   #addAny(hits: Map<number, number>, healthy: Map<number, number>): void {
-    const factors = [...hits].filter(([number, n]) => this.#isFactor(number) && n >= FEWEST)
+    const factors = [...hits].filter(([number, n]) => this.places.isFactor(number) && n >= FEWEST)
     if (factors.length < 2) return
     for (const counts of [hits, healthy])
       counts.set(
         ANY,
-        [...counts].reduce((sum, [number, n]) => (this.#isFactor(number) ? sum + n : sum), 0),
+        [...counts].reduce((sum, [number, n]) => (this.places.isFactor(number) ? sum + n : sum), 0),
       )
   }
 
   #countFine(dimension: string, among: Int32Array, fine: Int32Array): Map<number, number> {
-    if (among !== this.rows) return this.#count(dimension, fine)
+    if (among !== this.rows) return this.places.count(dimension, fine)
     let counts = this.#fineCounts.get(dimension)
-    if (!counts) this.#fineCounts.set(dimension, (counts = this.#count(dimension, fine)))
+    if (!counts) this.#fineCounts.set(dimension, (counts = this.places.count(dimension, fine)))
     return counts
   }
 
   /** A second place within the first: nearly all of the hits are at both, and those at the first alone are fine. */
   #narrowed(first: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope | null {
-    const inside = among.filter((row) => this.ledger.cause(row) === 0 && this.isAt(row, first.elements))
+    const inside = among.filter((row) => this.ledger.cause(row) === 0 && this.places.isAt(row, first.elements))
     if (inside.length < 5) return null
     const known = new Set(first.elements.map(({ dimension }) => dimension))
     let best: { element: Element; gain: number } | null = null
     for (const dimension of NARROWING) {
       if (known.has(dimension)) continue
-      const healthy = this.#count(dimension, inside)
-      for (const [number, hit] of this.#count(dimension, hits)) {
+      const healthy = this.places.count(dimension, inside)
+      for (const [number, hit] of this.places.count(dimension, hits)) {
         if (number <= 0 || hit < 0.85 * hits.length) continue
         const n = hit + (healthy.get(number) ?? 0)
         const rest = { hit: hits.length - hit, n: hits.length + inside.length - n }
@@ -299,11 +272,7 @@ export class Search {
 
   /** When it began and ended at a place, as far as these rows tell: each stretch as its hits by time. */
   #episodes(elements: readonly Element[], hits: ReadonlySet<number>, among: Int32Array): number[][] {
-    const rows: number[] = []
-    for (const row of among) {
-      const hit = hits.has(row)
-      if ((hit || this.ledger.cause(row) === 0) && this.isAt(row, elements)) rows.push(row)
-    }
+    const rows = this.places.thereOf(elements, hits, among)
     // Who held a container is known only of those who waited for it: all of these have it, and only pauses part them.
     return elements.some(({ dimension }) => dimension === 'holderHost') ? partedByPauses(this.ledger, rows) : stretchesOf(rows, hits)
   }
@@ -316,113 +285,13 @@ export class Search {
     return { ...candidate, contrast: this.#contrast(places, new Set(hits), during) }
   }
 
-  /** @param counted those of its attempts that are counted */
-  told({ cause, elements, hits, episodes, contrast, p }: Candidate, counted: readonly number[]): Incident {
-    const { ledger } = this
-    const first = hits[0] ?? 0
-    const fromMs = ledger.atMs(first)
-    const lastRow = hits.at(-1) ?? first
-    const toMs = ledger.atMs(lastRow)
-    let worst = counted[0] ?? first
-    let [failed, lostMs] = [0, 0]
-    for (const row of counted) {
-      if (ledger.lostMs(row) > ledger.lostMs(worst)) worst = row
-      if (ledger.failed(row)) failed++
-      lostMs += ledger.lostMs(row)
-    }
-    const scope = elements.map(({ dimension, number }) => ({ dimension, value: this.#name(dimension, number) }))
-    const suspects = this.#suspects(cause, elements, hits, fromMs, toMs)
-    const [likely] = suspects
-    return {
-      id: [cause, ...scope.map(({ dimension, value }) => `${dimension}=${value}`), fromMs.toString(36)].join('~'),
-      cause,
-      title: CAUSE_BY_ID.get(cause)?.title ?? 'Not explained',
-      scope,
-      fromMs,
-      toMs,
-      episodes,
-      attempts: counted.length,
-      failed,
-      people: new Set(counted.map((row) => ledger.person(row))).size,
-      lostMs,
-      example: ledger.id(worst),
-      contrast,
-      p,
-      alongside: this.#alongside(elements, hits),
-      suspects,
-      change: likely && likely.score >= SUSPECTED ? likely.change : null,
-    }
-  }
-
-  /** Places that nearly all of it is at too, but at which others are fine. */
-  #alongside(elements: readonly Element[], hits: readonly number[]): Incident['alongside'] {
-    const times = hits.map((row) => this.ledger.atMs(row))
-    const during = this.ledger.rows(times[0] ?? 0, (times.at(-1) ?? 0) + 1)
-    // What came and went: those between its episodes were fine, but not at the time.
-    const fine = during.filter((row) => this.ledger.cause(row) === 0 && isNear(times, this.ledger.atMs(row)))
-    const used = new Set(elements.map(({ dimension }) => dimension))
-    return ['host', 'pool', 'share', 'image', 'zone', 'network'].flatMap((dimension) => {
-      if (used.has(dimension)) return []
-      const best = [...this.#count(dimension, hits)].filter(([number]) => number > 0).sort((a, b) => b[1] - a[1])[0]
-      if (!best || best[1] < 0.7 * hits.length) return []
-      const well = this.#count(dimension, fine).get(best[0]) ?? 0
-      if (well < 3) return []
-      const value = this.#name(dimension, best[0])
-      return [
-        {
-          place: { dimension, value },
-          sentence: `${countSay(best[1])} of ${countSay(hits.length)} are also on ${dimension} ${value}, but ${countSay(well)} others there were fine at the time.`,
-        },
-      ]
-    })
-  }
-
-  #suspects(cause: string, elements: readonly Element[], hits: readonly number[], fromMs: number, toMs: number): Suspect[] {
-    const changes = (this.org.changes ?? []).filter(({ atMs }) => atMs <= fromMs + 30 * 60_000 && atMs > fromMs - 7 * DAY_MS)
-    if (changes.length === 0) return []
-    const during = this.ledger.rows(fromMs, toMs + 1)
-    const hitSet = new Set(hits)
-    // What happened to a host matters for those whose container it holds.
-    const byHolder = elements.some(({ dimension }) => dimension === 'holderHost')
-    const places = elements.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
-    return changes
-      .map((change) => {
-        const where = change.scope
-          .filter(({ dimension }) => dimension !== 'part')
-          .map(({ dimension, value }) => this.#element(dimension === 'host' && byHolder ? 'holderHost' : dimension, value))
-        const known = where.length > 0 && where.every((one) => one !== null)
-        const there = known ? where.filter((one) => one !== null) : []
-        const [after, until] = [this.ledger.rows(change.atMs, fromMs), this.ledger.rows(fromMs, fromMs)]
-        let well = until.length
-        for (const row of after) if (this.ledger.cause(row) === 0 && this.isAt(row, places)) well++
-        let [precise, of] = [0, 0]
-        if (known)
-          for (const row of during) {
-            if (!this.isAt(row, there) || (this.ledger.cause(row) !== 0 && !hitSet.has(row))) continue
-            of++
-            if (hitSet.has(row)) precise++
-          }
-        return suspect(
-          change,
-          { cause, fromMs },
-          {
-            covered: known ? { hit: hits.filter((row) => this.isAt(row, there)).length, of: hits.length } : null,
-            precise: known ? { hit: precise, of } : null,
-            wellBetween: well,
-          },
-        )
-      })
-      .sort((a, b) => b.score - a.score || b.change.atMs - a.change.atMs)
-      .slice(0, 8)
-  }
-
   #contrast(elements: readonly Element[], hits: ReadonlySet<number>, among: Int32Array): Table {
     const inside = { hit: 0, n: 0 }
     const outside = { hit: 0, n: 0 }
     for (const row of among) {
       const hit = hits.has(row)
       if (!hit && this.ledger.cause(row) !== 0) continue
-      const side = this.isAt(row, elements) ? inside : outside
+      const side = this.places.isAt(row, elements) ? inside : outside
       side.n++
       if (hit) side.hit++
     }
@@ -436,82 +305,10 @@ export class Search {
     const places = elements.filter(({ dimension }) => dimension !== 'holderHost')
     for (const row of this.ledger.rows(fromMs - 3 * DAY_MS, fromMs)) {
       const hit = hits.has(row)
-      if ((!hit && this.ledger.cause(row) !== 0) || !this.isAt(row, places)) continue
+      if ((!hit && this.ledger.cause(row) !== 0) || !this.places.isAt(row, places)) continue
       result.n++
       if (hit) result.hit++
     }
     return result
-  }
-
-  /** Whether an attempt is at all of some places. */
-  isAt(row: number, elements: readonly Element[]): boolean {
-    for (const { dimension, number } of elements) {
-      if (dimension === 'group') {
-        if (!this.#groups.get(this.ledger.person(row))?.includes(number)) return false
-      } else if (number === ANY) {
-        if (!this.#isFactor(this.#number(dimension, row))) return false
-      } else if (this.#number(dimension, row) !== number) return false
-    }
-    return true
-  }
-
-  #number(dimension: string, row: number): number {
-    if (dimension === 'person') return this.ledger.person(row)
-    return this.ledger.place(DIMENSION_INDEX.get(dimension) ?? -1, row)
-  }
-
-  #name(dimension: string, number: number): string {
-    if (dimension === 'person') return this.ledger.personName(number)
-    if (dimension === 'group') return this.#groupNames[number] ?? ''
-    return number === ANY ? ANY_FACTOR : this.ledger.placeName(DIMENSION_INDEX.get(dimension) ?? -1, number)
-  }
-
-  #isFactor(number: number): boolean {
-    return number > 0 && number !== this.#noFactor
-  }
-
-  #element(dimension: string, value: string): Element | null {
-    if (dimension === 'factor' && value === ANY_FACTOR) return { dimension, number: ANY }
-    const number =
-      dimension === 'person'
-        ? this.ledger.personNumber(value)
-        : dimension === 'group'
-          ? (this.#groupNumbers.get(value) ?? -1)
-          : this.ledger.placeNumber(DIMENSION_INDEX.get(dimension) ?? -1, value)
-    return number > 0 || (dimension === 'group' && number >= 0) ? { dimension, number } : null
-  }
-
-  /** How many of these rows are at each place of a dimension. */
-  #count(dimension: string, rows: ArrayLike<number>): Map<number, number> {
-    const counts = new Map<number, number>()
-    if (dimension === 'group') {
-      for (const [person, n] of this.#count('person', rows))
-        for (const group of this.#groups.get(person) ?? []) counts.set(group, (counts.get(group) ?? 0) + n)
-      counts.delete(0)
-      return counts
-    }
-    const size = dimension === 'person' ? this.ledger.people : this.ledger.placesIn(DIMENSION_INDEX.get(dimension) ?? -1)
-    const tally = new Int32Array(size)
-    for (let i = 0; i < rows.length; i++) {
-      const number = this.#number(dimension, rows[i] ?? 0)
-      tally[number] = (tally[number] ?? 0) + 1
-    }
-    for (let number = 1; number < size; number++) {
-      const n = tally[number] ?? 0
-      if (n > 0) counts.set(number, n)
-    }
-    return counts
-  }
-
-  /** Groups count from 1. */
-  #groupNumber(group: string): number {
-    let number = this.#groupNumbers.get(group)
-    if (number === undefined) {
-      if (this.#groupNames.length === 0) this.#groupNames.push('')
-      number = this.#groupNames.length
-      this.#groupNames.push(group)
-      this.#groupNumbers.set(group, number)
-    }
-    return number
   }
 }

@@ -8,8 +8,8 @@ import { Ledger, type Seen } from './ledger'
 const HOUR = 3_600_000
 const START = Date.UTC(2026, 10, 16)
 
-/** A company of 3 pools on 12 hosts, 2 shares and 2 networks over some days: a logon every four minutes; `ill` says who has what. */
-function company(ill: (seen: Seen, random: Random) => string | null, days = 6): Ledger {
+/** A company of 3 pools on 12 hosts, 2 shares and 2 networks over some days: a logon every four minutes; `ill` says who has what, `lost` how much that costs. */
+function company(ill: (seen: Seen, random: Random) => string | null, days = 6, lost: (seen: Seen, random: Random) => number = () => 20_000): Ledger {
   const random = new Random('incidents test')
   const ledger = new Ledger()
   for (let i = 0; i < days * 360; i++) {
@@ -31,7 +31,7 @@ function company(ill: (seen: Seen, random: Random) => string | null, days = 6): 
       },
     }
     const cause = ill(seen, random)
-    ledger.add(cause === null ? seen : { ...seen, cause, lostMs: 20_000 })
+    ledger.add(cause === null ? seen : { ...seen, cause, lostMs: lost(seen, random) })
   }
   return ledger
 }
@@ -178,6 +178,58 @@ describe('incidents', () => {
     expect(
       one?.suspects.find(({ change: { id } }) => id === 'elsewhere')?.reasons.some((reason) => !reason.for && reason.sentence.includes('Only 0 of')),
     ).toBe(true)
+  })
+})
+
+describe('an incident that becomes far worse', () => {
+  const change = { id: 'it', atMs: START + 94 * HOUR, kind: 'share' as const, scope: [{ dimension: 'share', value: 'S1' }], sentence: 'Snapshots.' }
+  const earlier = { ...change, id: 'earlier', atMs: START + 80 * HOUR }
+  const org: Org = { ...EMPTY_ORG, changes: [change, earlier, { ...change, id: 'elsewhere', scope: [{ dimension: 'share', value: 'S2' }] }] }
+  /** Two hours at midnight, noon and so on; about ten seconds each at first. */
+  const storms = (lost: (atMs: number) => number) =>
+    company(
+      ({ atMs, places }, random) => (places.share === 'S1' && atMs % (12 * HOUR) < 2 * HOUR && random.chance(0.8) ? 'logon-storm' : null),
+      6,
+      ({ atMs }, random) => lost(atMs) * (0.5 + random.below(1000) / 1000),
+    )
+
+  it('says since when, how much more is lost, and which change was made just before that', () => {
+    const [one, ...others] = findIncidents(
+      storms((atMs) => (atMs < START + 95 * HOUR ? 10_000 : 60_000)),
+      org,
+      { joined: true },
+    ).incidents
+    expect(others).toEqual([])
+    expect(one?.fromMs).toBeLessThan(START + 2 * HOUR)
+    expect(one?.worse?.fromMs).toBeGreaterThanOrEqual(START + 96 * HOUR)
+    expect(one?.worse?.fromMs).toBeLessThan(START + 97 * HOUR)
+    const times = (one?.worse?.sinceMs ?? 0) / (one?.worse?.beforeMs ?? 1)
+    expect(times).toBeGreaterThan(4)
+    expect(times).toBeLessThan(9)
+    expect(one?.change?.id).toBe('it')
+    const [suspected, second] = one?.suspects ?? []
+    expect(suspected).toMatchObject({ of: 'its worsening', change: { id: 'it' } })
+    expect(suspected?.reasons.map(({ sentence }) => sentence)).toEqual([
+      '2 h before they became far worse.',
+      'Nobody had it in between.',
+      'It was made just where they are: share S1.',
+      'A change of this kind can bring it about.',
+    ])
+    expect(second?.change.id).toBe('earlier')
+    expect(second?.reasons[1]).toMatchObject({
+      for: false,
+      sentence: expect.stringMatching(/^\d+ had it in between, no worse than before\.$/) as string,
+    })
+  })
+
+  it('is none where it was so all along, only for a time, or by no more than such things vary', () => {
+    for (const lost of [
+      () => 10_000,
+      (atMs: number) => (atMs < START + 95 * HOUR ? 10_000 : 15_000),
+      (atMs: number) => (within(atMs, 47, 71) ? 60_000 : 10_000),
+      (atMs: number) => (atMs < START + 95 * HOUR ? 60_000 : 10_000),
+    ])
+      expect(findIncidents(storms(lost), org, { joined: true }).incidents.map(({ worse, change: first }) => [worse, first])).toEqual([[null, null]])
   })
 })
 

@@ -2,9 +2,12 @@ import { EMPTY_ORG, type Org } from '../people/org'
 import { discoveries, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
 import { absorbed, joinedAt } from './incident-joins'
+import { RowPlaces } from './incident-places'
 import { Search, type Candidate } from './incident-search'
+import { Teller } from './incident-told'
 import type { Ledger } from './ledger'
 import type { Suspect } from './suspects'
+import type { Worsening } from './worsening'
 
 export interface Place {
   readonly dimension: string
@@ -34,9 +37,11 @@ export interface Incident {
   readonly p: number
   /** What goes along with it but explains it less well. */
   readonly alongside: readonly { readonly place: Place; readonly sentence: string }[]
-  /** The changes of the days before it, the most suspected first. */
+  /** Since when it has been far worse than at first; null where it has not. */
+  readonly worse: Worsening | null
+  /** The changes of the days before it, or before it became worse, the most suspected first. */
   readonly suspects: readonly Suspect[]
-  /** The one that most likely began it. */
+  /** The one that most likely began it, or made it worse. */
   readonly change: Suspect['change'] | null
 }
 
@@ -80,7 +85,9 @@ export function findIncidents(
   org: Org = EMPTY_ORG,
   { fromMs = -Infinity, toMs = Infinity, shownFromMs = fromMs, joined: join = false }: Wanted = {},
 ): Found {
-  const search = new Search(ledger, org, ledger.rows(fromMs, toMs))
+  const places = new RowPlaces(ledger, org)
+  const search = new Search(ledger, places, ledger.rows(fromMs, toMs))
+  const teller = new Teller(ledger, places, org)
   const shown = (rows: readonly number[]) => (shownFromMs <= fromMs ? rows : rows.filter((row) => ledger.atMs(row) >= shownFromMs))
   const candidates: Candidate[] = []
   const scattered: Scattered[] = []
@@ -97,10 +104,10 @@ export function findIncidents(
     if (hits.length) scattered.push(scatteredOf(ledger, candidate.cause, hits))
     return real[i]
   })
-  const whole = absorbed(found, ledger, (row, elements) => search.isAt(row, elements)).map((one) => (found.includes(one) ? one : search.overAll(one)))
+  const whole = absorbed(found, ledger, (row, elements) => places.isAt(row, elements)).map((one) => (found.includes(one) ? one : search.overAll(one)))
   const incidents = (join ? joinedAt(whole, ledger) : whole).flatMap((candidate) => {
     const hits = shown(candidate.hits)
-    return hits.length ? [search.told(candidate, hits)] : []
+    return hits.length ? [teller.told(candidate, hits)] : []
   })
   return {
     incidents: distinct(incidents).sort((a, b) => b.lostMs - a.lostMs || (a.id < b.id ? -1 : 1)),
@@ -121,7 +128,7 @@ const HOUR_MS = 3_600_000
  */
 export function hitsByHour(ledger: Ledger, org: Org, scope: readonly Place[], cause: string, fromMs: number, toMs: number): HitHour[] {
   const firstMs = Math.floor(fromMs / HOUR_MS) * HOUR_MS
-  const search = new Search(ledger, org, ledger.rows(firstMs, toMs))
+  const search = new Search(ledger, new RowPlaces(ledger, org), ledger.rows(firstMs, toMs))
   const hours = Array.from({ length: Math.max(1, Math.ceil((toMs - firstMs) / HOUR_MS)) }, (_, i) => ({ atMs: firstMs + i * HOUR_MS, n: 0, hit: 0 }))
   search.each(scope, cause, (atMs, hit) => {
     const hour = hours[Math.floor((atMs - firstMs) / HOUR_MS)]

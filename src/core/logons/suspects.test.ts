@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
 import type { OrgChange } from '../people/org'
-import { suspect, SUSPECTED, type Between } from './suspects'
+import { suspect, SUSPECTED, type Between, type Onset } from './suspects'
 
 const ONSET_MS = Date.UTC(2026, 4, 4, 8)
-const incident = { cause: 'image-regression', fromMs: ONSET_MS }
+const incident: Onset = { cause: 'image-regression', of: 'its beginning', atMs: ONSET_MS }
 const change = (more: Partial<OrgChange> = {}): OrgChange => ({
   id: 'c1',
   atMs: ONSET_MS - 20 * 60_000,

@@ -1,9 +1,11 @@
 import type { OrgChange } from '../people/org'
+import { countSay } from '../stats/count'
 import { against, clue, type Clue } from './causes/cause'
 
-/** A change that may have begun an incident, with what speaks for and against it. */
+/** A change that may have begun an incident, or made it far worse, with what speaks for and against it. */
 export interface Suspect {
   readonly change: OrgChange
+  readonly of: 'its beginning' | 'its worsening'
   /** The sum of the weights; from SUSPECTED on it is named. */
   readonly score: number
   readonly reasons: readonly Clue[]
@@ -16,8 +18,15 @@ export interface Between {
   readonly covered: { readonly hit: number; readonly of: number } | null
   /** Of all attempts there while it lasted, how many had it. */
   readonly precise: { readonly hit: number; readonly of: number } | null
-  /** Attempts at the incident's places that went well after the change and before the onset. */
+  /** Attempts at the incident's places that went well after the change and before it began; or that had it, but less, before it became worse. */
   readonly wellBetween: number
+}
+
+/** What is to be explained: that it began, or that it became far worse. */
+export interface Onset {
+  readonly cause: string
+  readonly of: Suspect['of']
+  readonly atMs: number
 }
 
 /** The kinds of change that can bring a cause about. */
@@ -60,23 +69,31 @@ const HOUR_MS = 3_600_000
 /** A moment is known no better than this. */
 const SLACK_MS = 10 * 60_000
 
-/** How much a change is suspected of having begun an incident, and why. */
-export function suspect(change: OrgChange, incident: { readonly cause: string; readonly fromMs: number }, between: Between): Suspect {
+/** How much a change is suspected of having begun an incident, or made it worse, and why. */
+export function suspect(change: OrgChange, { cause, of, atMs }: Onset, between: Between): Suspect {
   const reasons: Clue[] = []
-  const beforeMs = incident.fromMs - change.atMs
-  if (beforeMs < -SLACK_MS) reasons.push(against(9, 'It came after the beginning.'))
-  else if (beforeMs <= HOUR_MS) reasons.push(clue(2, `${minutes(beforeMs)} before the first of these logons.`))
-  else if (beforeMs <= 26 * HOUR_MS) reasons.push(clue(1, `${Math.round(beforeMs / HOUR_MS)} h before the first of these logons.`))
+  const beforeMs = atMs - change.atMs
+  const what = of === 'its beginning' ? 'the first of these logons' : 'they became far worse'
+  if (beforeMs < -SLACK_MS) reasons.push(against(9, `It came after ${of === 'its beginning' ? 'the beginning' : 'they became far worse'}.`))
+  else if (beforeMs <= HOUR_MS) reasons.push(clue(2, `${minutes(beforeMs)} before ${what}.`))
+  else if (beforeMs <= 26 * HOUR_MS) reasons.push(clue(1, `${Math.round(beforeMs / HOUR_MS)} h before ${what}.`))
   else reasons.push(against(Math.min(3, beforeMs / (48 * HOUR_MS)), `${Math.round(beforeMs / HOUR_MS)} h before.`))
-  if (beforeMs >= 0)
-    reasons.push(
-      between.wellBetween <= 3
-        ? clue(
-            1.5,
-            between.wellBetween === 0 ? 'Nobody there logged on well in between.' : `Only ${between.wellBetween} there logged on well in between.`,
-          )
-        : against(Math.min(4, between.wellBetween / 8), `${between.wellBetween} logons there went well in between.`),
-    )
+  if (beforeMs >= 0) {
+    const { wellBetween: n } = between
+    const words =
+      of === 'its beginning'
+        ? {
+            none: 'Nobody there logged on well in between.',
+            few: `Only ${n} there logged on well in between.`,
+            many: `${n} logons there went well in between.`,
+          }
+        : {
+            none: 'Nobody had it in between.',
+            few: `Only ${n} had it in between, no worse than before.`,
+            many: `${n} had it in between, no worse than before.`,
+          }
+    reasons.push(n <= 3 ? clue(1.5, n === 0 ? words.none : words.few) : against(Math.min(4, n / 8), words.many))
+  }
   const { covered, precise } = between
   if (change.scope.length === 0) reasons.push(clue(0, 'It was not bound to a place.'))
   else if (covered === null) reasons.push(against(0.5, 'Its place is none that logons have.'))
@@ -84,7 +101,7 @@ export function suspect(change: OrgChange, incident: { readonly cause: string; r
     const share = covered.of === 0 ? 0 : covered.hit / covered.of
     const place = change.scope.map(({ dimension, value }) => `${dimension} ${value}`).join(', ')
     if (share >= 0.9) {
-      const others = `They are where it was made (${place}), but so are ${(precise?.of ?? 0) - (precise?.hit ?? 0)} that went well.`
+      const others = `They are where it was made (${place}), but so are ${countSay((precise?.of ?? 0) - (precise?.hit ?? 0))} that went well.`
       reasons.push(
         precise && precise.hit >= 0.5 * precise.of
           ? clue(2.5, `It was made just where they are: ${place}.`)
@@ -94,14 +111,14 @@ export function suspect(change: OrgChange, incident: { readonly cause: string; r
       )
     } else reasons.push(against(share >= 0.4 ? 1 : 6, `Only ${covered.hit} of ${covered.of} are where it was made: ${place}.`))
   }
-  const kinds = PLAUSIBLE[incident.cause]
+  const kinds = PLAUSIBLE[cause]
   if (kinds)
     reasons.push(
       kinds.includes(change.kind)
         ? clue(1.5, 'A change of this kind can bring it about.')
         : against(2, `A change of kind ${change.kind} does not bring it about by itself.`),
     )
-  return { change, score: reasons.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0), reasons }
+  return { change, of, score: reasons.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0), reasons }
 }
 
 const minutes = (ms: number) => (ms < 60_000 ? 'Less than a minute' : `${Math.round(ms / 60_000)} min`)

@@ -36,7 +36,9 @@ function incidentLine({
   people,
   lostMs,
   example,
+  worse,
   change,
+  suspects: [suspect],
 }: Incident): IncidentLine {
   return {
     id,
@@ -52,7 +54,8 @@ function incidentLine({
     people,
     lostMs,
     example,
-    change: change && changeSaid({ change }),
+    worse: worse && { sinceMs: worse.fromMs, times: worse.sinceMs / worse.beforeMs },
+    change: change && suspect ? { ...changeSaid({ change }), of: suspect.of } : null,
   }
 }
 
@@ -71,6 +74,7 @@ function singleLine({ cause, title, fromMs, toMs, attempts, failed, people, lost
     people,
     lostMs,
     example,
+    worse: null,
     change: null,
   }
 }
@@ -103,7 +107,7 @@ export async function readIncident(need: Need, id: string, fromMs: number, toMs:
     p: incident?.p ?? 1,
     alongside: incident ? incident.alongside.map(({ place: where, sentence }) => ({ place: { ...where }, sentence })) : [],
     suspects: incident
-      ? incident.suspects.map(({ score, reasons, change }) => ({ change: changeSaid({ change }), score, reasons: [...reasons] }))
+      ? incident.suspects.map(({ score, of, reasons, change }) => ({ change: changeSaid({ change }), of, score, reasons: [...reasons] }))
       : [],
     hours,
     done,

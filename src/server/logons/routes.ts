@@ -65,11 +65,12 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
       return sendCsv(
         reply,
         'incidents.csv',
-        lines.map(({ scope, sinceMs, toMs, change, ...line }) => ({
+        lines.map(({ scope, sinceMs, toMs, worse, change, ...line }) => ({
           ...line,
           where: scope.map(({ dimension, value }) => `${dimension} ${value}`).join(', '),
           since: new Date(sinceMs).toISOString(),
           until: new Date(toMs).toISOString(),
+          worseSince: worse ? new Date(worse.sinceMs).toISOString() : '',
           change: change?.sentence ?? '',
         })),
       )

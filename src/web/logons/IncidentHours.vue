@@ -40,10 +40,27 @@ const ticks = computed(() => {
     .filter((bar) => bar.atMs % every < step.value * 3_600_000)
     .map((bar) => ({ x: bar.x, text: every >= 86_400_000 ? day(bar.atMs) : clock(bar.atMs) }))
 })
-const moments = computed(() => [
-  ...(props.incident.change ? [{ ms: props.incident.change.atMs, word: 'change', colour: 'var(--indigo)' }] : []),
-  ...(props.doneMs === null ? [] : [{ ms: props.doneMs, word: 'done', colour: 'var(--moss)' }]),
-])
+/** A letter of a word beside a line is about so wide. */
+const LETTER = 6
+/** Each word beside its line, and below those that it would cover. */
+const moments = computed(() => {
+  const { change, worse } = props.incident
+  const all = [
+    ...(change ? [{ ms: change.atMs, word: 'change', colour: 'var(--indigo)' }] : []),
+    ...(worse ? [{ ms: worse.sinceMs, word: 'far worse', colour: 'var(--ochre)' }] : []),
+    ...(props.doneMs === null ? [] : [{ ms: props.doneMs, word: 'done', colour: 'var(--moss)' }]),
+  ]
+  const ends: number[] = []
+  return all
+    .sort((a, b) => a.ms - b.ms)
+    .map((one) => {
+      const at = x(one.ms)
+      const free = ends.findIndex((end) => end < at)
+      const row = free < 0 ? ends.length : free
+      ends[row] = at + 8 + LETTER * one.word.length
+      return { ...one, at, row }
+    })
+})
 const words = computed(() => {
   const hit = props.incident.hours.reduce((sum, one) => sum + one.hit, 0)
   const n = props.incident.hours.reduce((sum, one) => sum + one.n, 0)
@@ -82,8 +99,8 @@ const words = computed(() => {
         </rect>
       </RouterLink>
       <g v-for="one in moments" :key="one.word">
-        <line :x1="x(one.ms)" :x2="x(one.ms)" :y1="6" :y2="BASE" :stroke="one.colour" stroke-width="1.4" />
-        <text :x="x(one.ms) + 4" :y="13" :fill="one.colour">{{ one.word }}</text>
+        <line :x1="one.at" :x2="one.at" :y1="6 + 13 * one.row" :y2="BASE" :stroke="one.colour" stroke-width="1.4" />
+        <text :x="one.at + 4" :y="13 + 13 * one.row" :fill="one.colour">{{ one.word }}</text>
       </g>
       <text v-for="tick in ticks" :key="tick.x" :x="tick.x" :y="HEIGHT - 8" fill="var(--stone)">{{ tick.text }}</text>
     </svg>

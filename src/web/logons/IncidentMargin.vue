@@ -24,7 +24,7 @@ const { data: story } = useQuery({
     {{ incident.failed === 0 ? 'none of them failed' : `${incident.failed} of them failed` }}.
   </p>
   <template v-if="incident.change">
-    <h2>What changed before it</h2>
+    <h2>What changed before it {{ incident.change.of === 'its worsening' ? 'became worse' : 'began' }}</h2>
     <p>
       {{ incident.change.sentence }} <span class="quiet small" :title="exact(incident.change.atMs)">{{ when(incident.change.atMs, nowMs) }}</span>
     </p>

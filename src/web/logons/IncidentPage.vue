@@ -74,7 +74,7 @@ const choose = (ms: number | undefined) => router.replace({ query: { ...route.qu
         <h2>What only goes along with it</h2>
         <p v-for="one in incident.alongside" :key="one.sentence">{{ one.sentence }}</p>
       </template>
-      <h2>What changed in the days before</h2>
+      <h2>What changed in the days before{{ incident.worse ? ', or before it became worse' : '' }}</h2>
       <p v-if="incident.suspects.length === 0" class="quiet">
         No change is known of. <RouterLink to="/journal/changes">Tell of one</RouterLink> that was made elsewhere.
       </p>
@@ -83,7 +83,15 @@ const choose = (ms: number | undefined) => router.replace({ query: { ...route.qu
           <span :class="{ strong: one.change.id === incident.change?.id }">{{ one.change.sentence }}</span>
           <span class="quiet small" :title="exact(one.change.atMs)"
             >{{ when(one.change.atMs) }}, {{ one.change.by ?? 'not known by whom' }} ·
-            {{ one.change.id === incident.change?.id ? 'suspected' : one.score > 0 ? 'possible' : 'not suspected' }}</span
+            {{
+              one.change.id === incident.change?.id
+                ? one.of === 'its worsening'
+                  ? 'suspected of the worsening'
+                  : 'suspected'
+                : one.score > 0
+                  ? 'possible'
+                  : 'not suspected'
+            }}</span
           >
         </summary>
         <EvidenceList :clues="one.reasons" />

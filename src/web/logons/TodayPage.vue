@@ -9,7 +9,7 @@ import { stretchId, useWindow } from '../shell/window'
 import DayPicture from './DayPicture.vue'
 import FirstSteps from './FirstSteps.vue'
 import IncidentMargin from './IncidentMargin.vue'
-import { incidentPlace, sinceWords } from './incident'
+import { afterWords, incidentPlace, sinceWords } from './incident'
 
 const { fromMs, toMs, chosen } = useWindow()
 const {
@@ -108,7 +108,7 @@ const summary = computed(() => {
                   >{{ one.title }}<template v-if="incidentPlace(one)">: {{ incidentPlace(one) }}</template></span
                 ><br /><span class="quiet small"
                   >{{ plural(one.people, 'person', 'people') }}, {{ plural(one.attempts, 'logon') }} · {{ sinceWords(one, today.nowMs)
-                  }}<template v-if="one.change"> · after: {{ one.change.sentence }}</template></span
+                  }}<template v-if="one.change"> · {{ afterWords(one.change) }}: {{ one.change.sentence }}</template></span
                 ></span
               >
               <span class="number"

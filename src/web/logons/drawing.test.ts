@@ -88,6 +88,7 @@ it('an incident says where it is, since when, and how to list it', () => {
     id: 'i',
     kind: 'incident' as const,
     episodes: 1,
+    worse: null,
     change: null,
     cause: 'container-held',
     title: 'Held',

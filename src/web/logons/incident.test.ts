@@ -23,7 +23,8 @@ describe('an incident in words', () => {
   })
 
   it('says since when, whether it goes on, and how often it came back', () => {
-    const words = (attempts: number, sinceMs: number, toMs: number, episodes = 1) => sinceWords({ attempts, sinceMs, toMs, episodes }, NOW)
+    const words = (attempts: number, sinceMs: number, toMs: number, episodes = 1) =>
+      sinceWords({ attempts, sinceMs, toMs, episodes, worse: null }, NOW)
     expect(words(1, at(45), at(45))).toBe('10:45')
     expect(words(12, at(90), at(10))).toBe('since 10:00, going on')
     expect(words(12, at(180), at(120))).toBe('08:30 to 09:30, last 2 h ago')
@@ -31,6 +32,13 @@ describe('an incident in words', () => {
     expect(words(12, at(24 * 60), at(120))).toMatch(/^\w{3} \d+ Nov 11:30 to today 09:30, last 2 h ago$/)
     expect(words(40, at(3 * 24 * 60), at(5), 6)).toMatch(/^6 times since .*, last now$/)
     expect(words(40, at(3 * 24 * 60), at(180), 6)).toMatch(/^6 times since .*, last 3 h ago$/)
+    const worse = { attempts: 40, sinceMs: at(3 * 24 * 60), toMs: at(5), episodes: 6 }
+    expect(sinceWords({ ...worse, worse: { sinceMs: at(300), times: 4.23 } }, NOW)).toMatch(
+      /^6 times since .*, last now · far worse since 06:30 \(4.2 times the loss per logon\)$/,
+    )
+    expect(sinceWords({ ...worse, worse: { sinceMs: at(300), times: 23.4 } }, NOW)).toMatch(
+      / · far worse since 06:30 \(23 times the loss per logon\)$/,
+    )
   })
 
   it('is found again as a list by its cause and scope', () => {

@@ -44,15 +44,22 @@ export const incidentPlace = ({ scope }: Pick<IncidentLine, 'scope'>): string =>
   scope.map(({ dimension, value }) => SAYS[dimension]?.(value) ?? value).join(', ')
 
 /** Since when, and whether it goes on. */
-export function sinceWords(
-  { attempts, sinceMs, toMs, episodes }: Pick<IncidentLine, 'attempts' | 'sinceMs' | 'toMs' | 'episodes'>,
-  nowMs: number,
-): string {
+export function sinceWords({ worse, ...line }: Pick<IncidentLine, 'attempts' | 'sinceMs' | 'toMs' | 'episodes' | 'worse'>, nowMs: number): string {
+  const words = timesWords(line, nowMs)
+  if (!worse) return words
+  const times = worse.times < 10 ? Number(worse.times.toPrecision(2)) : Math.round(worse.times)
+  return `${words} · far worse since ${when(worse.sinceMs, nowMs)} (${times} times the loss per logon)`
+}
+
+function timesWords({ attempts, sinceMs, toMs, episodes }: Pick<IncidentLine, 'attempts' | 'sinceMs' | 'toMs' | 'episodes'>, nowMs: number): string {
   const goesOn = nowMs - toMs < 30 * 60_000
   if (episodes > 1) return `${episodes} times since ${when(sinceMs, nowMs)}, last ${goesOn ? 'now' : ago(toMs, nowMs)}`
   if (attempts === 1 && sinceMs === toMs) return when(sinceMs, nowMs)
   return goesOn ? `since ${when(sinceMs, nowMs)}, going on` : `${stretchWords({ fromMs: sinceMs, toMs }, nowMs)}, last ${ago(toMs, nowMs)}`
 }
+
+/** Before which onset a change was made, in a word. */
+export const afterWords = ({ of }: NonNullable<IncidentLine['change']>): string => (of === 'its worsening' ? 'worse after' : 'after')
 
 /** The query of the list that shows an incident's attempts. */
 export const incidentQuery = ({ cause, scope }: Pick<IncidentLine, 'cause' | 'scope'>): Record<string, string> => ({

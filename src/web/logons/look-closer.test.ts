@@ -107,6 +107,7 @@ describe('an incident', () => {
     kind: 'share',
     scope: [{ dimension: 'share', value: 'quay' }],
     sentence: 'quay got new firmware.',
+    of: 'its beginning' as const,
   }
   const incident = (more: Partial<Incident> = {}): Incident => ({
     ...incidentLine('i1', { failed: 3, change }),
@@ -114,9 +115,10 @@ describe('an incident', () => {
     p: 1e-9,
     alongside: [{ place: { dimension: 'pool', value: 'halls' }, sentence: 'Pool halls only goes along: all of its logons are on quay.' }],
     suspects: [
-      { change, score: 4, reasons: [{ for: true, weight: 3, sentence: 'It was 13 minutes before the first.' }] },
+      { change, of: change.of, score: 4, reasons: [{ for: true, weight: 3, sentence: 'It was 13 minutes before the first.' }] },
       {
         change: { ...change, id: 'c2', sentence: 'Image 2026.12 was rolled out.', by: 'orn' },
+        of: change.of,
         score: -2,
         reasons: [{ for: false, weight: 3, sentence: 'It was elsewhere.' }],
       },

@@ -1,0 +1,123 @@
+import { finderOf } from '../people/finder'
+import { groupResolver, type Org } from '../people/org'
+import { PLACE_DIMENSIONS, type Ledger } from './ledger'
+import { ANY_FACTOR, NO_FACTOR } from './observation'
+
+const DIMENSION_INDEX = new Map<string, number>(PLACE_DIMENSIONS.map((dimension, index) => [dimension, index]))
+/** Whether it is a dimension of the places of an attempt; person and group are none. */
+export const isPlace = (dimension: string): boolean => DIMENSION_INDEX.has(dimension)
+
+/** The number of ANY_FACTOR, which is no single place. */
+export const ANY = -2
+
+/** One place, as a test of a row. */
+export interface Element {
+  readonly dimension: string
+  readonly number: number
+}
+
+/** At which places the rows of a ledger are: their own, their people, and the groups that those are in. */
+export class RowPlaces {
+  readonly #groups = new Map<number, readonly number[]>()
+  readonly #groupNames: string[] = []
+  readonly #groupNumbers = new Map<string, number>()
+  readonly #noFactor: number
+
+  constructor(
+    private readonly ledger: Ledger,
+    org: Org,
+  ) {
+    this.#noFactor = ledger.placeNumber(DIMENSION_INDEX.get('factor') ?? -1, NO_FACTOR)
+    const find = finderOf(org)
+    const resolve = groupResolver(org.groups)
+    for (let person = 1; person < ledger.people && org.people.length > 0; person++) {
+      const all = resolve(find.person(ledger.personName(person))?.groups ?? [])
+      this.#groups.set(
+        person,
+        [...all].map((group) => this.#groupNumber(group)),
+      )
+    }
+  }
+
+  /** Whether an attempt is at all of some places. */
+  isAt(row: number, elements: readonly Element[]): boolean {
+    for (const { dimension, number } of elements) {
+      if (dimension === 'group') {
+        if (!this.#groups.get(this.ledger.person(row))?.includes(number)) return false
+      } else if (number === ANY) {
+        if (!this.isFactor(this.number(dimension, row))) return false
+      } else if (this.number(dimension, row) !== number) return false
+    }
+    return true
+  }
+
+  number(dimension: string, row: number): number {
+    if (dimension === 'person') return this.ledger.person(row)
+    return this.ledger.place(DIMENSION_INDEX.get(dimension) ?? -1, row)
+  }
+
+  name(dimension: string, number: number): string {
+    if (dimension === 'person') return this.ledger.personName(number)
+    if (dimension === 'group') return this.#groupNames[number] ?? ''
+    return number === ANY ? ANY_FACTOR : this.ledger.placeName(DIMENSION_INDEX.get(dimension) ?? -1, number)
+  }
+
+  isFactor(number: number): boolean {
+    return number > 0 && number !== this.#noFactor
+  }
+
+  element(dimension: string, value: string): Element | null {
+    if (dimension === 'factor' && value === ANY_FACTOR) return { dimension, number: ANY }
+    const number =
+      dimension === 'person'
+        ? this.ledger.personNumber(value)
+        : dimension === 'group'
+          ? (this.#groupNumbers.get(value) ?? -1)
+          : this.ledger.placeNumber(DIMENSION_INDEX.get(dimension) ?? -1, value)
+    return number > 0 || (dimension === 'group' && number >= 0) ? { dimension, number } : null
+  }
+
+  /** Those at a place that had it or were fine. */
+  thereOf(elements: readonly Element[], hits: ReadonlySet<number>, among: Int32Array): number[] {
+    const rows: number[] = []
+    for (const row of among) {
+      const hit = hits.has(row)
+      if ((hit || this.ledger.cause(row) === 0) && this.isAt(row, elements)) rows.push(row)
+    }
+    return rows
+  }
+
+  /** How many of these rows are at each place of a dimension. */
+  count(dimension: string, rows: ArrayLike<number>): Map<number, number> {
+    const counts = new Map<number, number>()
+    if (dimension === 'group') {
+      for (const [person, n] of this.count('person', rows))
+        for (const group of this.#groups.get(person) ?? []) counts.set(group, (counts.get(group) ?? 0) + n)
+      counts.delete(0)
+      return counts
+    }
+    const size = dimension === 'person' ? this.ledger.people : this.ledger.placesIn(DIMENSION_INDEX.get(dimension) ?? -1)
+    const tally = new Int32Array(size)
+    for (let i = 0; i < rows.length; i++) {
+      const number = this.number(dimension, rows[i] ?? 0)
+      tally[number] = (tally[number] ?? 0) + 1
+    }
+    for (let number = 1; number < size; number++) {
+      const n = tally[number] ?? 0
+      if (n > 0) counts.set(number, n)
+    }
+    return counts
+  }
+
+  /** Groups count from 1. */
+  #groupNumber(group: string): number {
+    let number = this.#groupNumbers.get(group)
+    if (number === undefined) {
+      if (this.#groupNames.length === 0) this.#groupNames.push('')
+      number = this.#groupNames.length
+      this.#groupNames.push(group)
+      this.#groupNumbers.set(group, number)
+    }
+    return number
+  }
+}
