@@ -91,6 +91,10 @@ describe('an incident', () => {
   })
 
   it('has a page with the reasons, its hours, and what was done since: where it sits first', async () => {
+    await database.query(
+      `insert into jobs (id, kind, title, state, author, started_ms, ended_ms, steps) values ('again', 'explain-anew', 'Explain 9 logons anew', 'done', 'ada', $1, $1, '[]')`,
+      [DONE_MS + 2 * MINUTE],
+    )
     const [line] = await found()
     const page = await readIncident(need(), line?.id ?? '', START_MS, nowMs, undefined)
     expect(page.contrast.inside.hit).toBeGreaterThan(0.9 * 55)

@@ -118,12 +118,12 @@ export async function readIncident(need: Need, id: string, fromMs: number, toMs:
 /** What is done later than this after the last of it cannot be what ended it. */
 const DONE_WITHIN_MS = 14 * DAY_MS
 
-/** Jobs that ended and changes that were made since it began; those at its places first. */
+/** Jobs that ended and changes that were made since it began; those at its places first. What only alters how logons are told helps nobody. */
 async function doneSince({ database, now }: Need, { sinceMs, toMs, scope }: IncidentLine): Promise<IncidentPage['done']> {
   const untilMs = Math.min(now(), toMs + DONE_WITHIN_MS)
   const [jobs, changes] = await Promise.all([
     database.query<{ atMs: number; sentence: string; target: string | null }>(
-      `select ended_ms as "atMs", title || coalesce(' (' || target || ')', '') || ', ' || author as sentence, target from jobs where state = 'done' and ended_ms between $1 and $2 order by ended_ms desc limit 30`,
+      `select ended_ms as "atMs", title || coalesce(' (' || target || ')', '') || ', ' || author as sentence, target from jobs where state = 'done' and kind <> 'explain-anew' and ended_ms between $1 and $2 order by ended_ms desc limit 30`,
       [sinceMs, untilMs],
     ),
     listChanges(database, sinceMs, untilMs),
