@@ -3,6 +3,9 @@ import { isUnusual } from './analyse'
 import type { Explained } from './diagnose'
 import { TimesOfRows, type Times } from './times'
 
+/** In the place of a cause: unusual, and not explained. */
+export const UNEXPLAINED = 'unexplained'
+
 /** The dimensions in which an incident can sit; persons and groups beside them. */
 export const PLACE_DIMENSIONS = [...DIMENSIONS, 'holderHost', 'part', 'package'] as const
 export type PlaceDimension = (typeof PLACE_DIMENSIONS)[number]
@@ -44,7 +47,7 @@ export function seenOf(one: Explained): Seen {
     atMs: attempt.startedAtMs,
     lostMs: unusual ? lostMs : 0,
     failed: outcome === 'failed',
-    cause: unusual ? (diagnosis.cause?.id ?? 'unexplained') : null,
+    cause: unusual ? (diagnosis.cause?.id ?? UNEXPLAINED) : null,
     open: outcome === 'open',
     places: {
       host: at.host,

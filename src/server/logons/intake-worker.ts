@@ -9,7 +9,7 @@ import { EventLog, Refusal } from '../../core/formats'
 import { eventLogNeeds, keepSids } from './event-maps'
 import { readEvidence } from './evidence-file'
 import { Intake } from './intake'
-import type { Again } from './known'
+import { unusualBefore, type Again } from './known'
 import { filesOf } from './lot'
 
 /** The thread in which evidence is read and analysed. One message in, one answer out; uploads report on the way. */
@@ -133,7 +133,7 @@ function stopWhereCancelled(id: string): void {
 }
 
 /**
- * What was unusual is explained once more when all has been read: those who came after it say as much of it as those before. Where evidence told of many logons piece
+ * What was unusual is explained once more when all has been read, also of shortly before: those who came after it say as much of it as those before. Where evidence told of many logons piece
  * by piece, the first ones were explained by what was half known of the others: then all are, also those of the same time of which it told nothing. What all of these said
  * of the usual is forgotten first: a source that only some logons pass would else make them unusual for ever.
  */
@@ -150,11 +150,16 @@ async function explainAgain(id: string, nowMs: number, all: boolean): Promise<vo
         [first, last],
       )
     : []
-  const again = theirTime.length > MOST_AGAIN || theirTime.length === 0 ? told : theirTime
-  for (let at = 0; all && at < again.length; at += AGAIN_AT_ONCE) {
+  const [begun] = await database.query<{ ms: number | null }>(`select min(a.started_ms) as ms from (${touched}) t join attempts a on a.id = t.id`, [
+    id,
+  ])
+  const before = all || !begun || begun.ms === null ? [] : await unusualBefore(database, begun.ms)
+  const theirs = theirTime.length > MOST_AGAIN || theirTime.length === 0 ? told : theirTime
+  for (let at = 0; all && at < theirs.length; at += AGAIN_AT_ONCE) {
     stopWhereCancelled(id)
-    await intake.forgetUsual(again.slice(at, at + AGAIN_AT_ONCE).map((one) => one.id))
+    await intake.forgetUsual(theirs.slice(at, at + AGAIN_AT_ONCE).map((one) => one.id))
   }
+  const again: readonly Again[] = [...before.reverse(), ...theirs]
   for (let at = 0; at < again.length; at += AGAIN_AT_ONCE) {
     stopWhereCancelled(id)
     await intake.explainAnew(again.slice(at, at + AGAIN_AT_ONCE), nowMs)

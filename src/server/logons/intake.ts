@@ -40,7 +40,7 @@ import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
 import { homesMark, HOUR_MS, loadHomes, loadOrg } from './model'
 import { keepClocks, recallClocks } from './clocks'
-import { asked, KnownAttempts, type Again } from './known'
+import { asked, KnownAttempts, unusualBefore, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallNeighbours, recallOrdinary } from './recall'
 import { countedBefore, rollUp, takeBackUsual, type Counted } from './roll-ups'
@@ -86,6 +86,8 @@ const NOTHING_NEW: Names = { people: [], hosts: [], homes: [] }
 const NO_CLOCKS: ReadonlyMap<string, ClockOffset> = new Map()
 /** So many attempts are timed again at most when a clock is found to be off. */
 const MOST_AGAIN = 500
+/** Unusual attempts no older than this are looked at again each time; older ones as often. */
+const HINDSIGHT_EVERY_MS = 10 * 60_000
 /** Changes of so far back are at hand (see recentChanges); those of before are asked for. */
 const MONTH_MS = 31 * 24 * HOUR_MS
 
@@ -108,6 +110,8 @@ export class Intake {
   readonly #lastSaid = new LastSaid()
   #inOneName: { readonly people: Org['people']; readonly of: ReturnType<typeof inOneName> } | null = null
   #newestMs = 0
+  /** When it was last looked at what is unusual of some hours before. */
+  #hindsightMs = 0
   #turn: Promise<unknown> = Promise.resolve()
   /** What is being written, in the order in which it was analysed. */
   #writing: Promise<unknown> = Promise.resolve()
@@ -218,16 +222,21 @@ export class Intake {
     return this.#ingest(observations.map(withShortNames), [], nowMs, upload)
   }
 
-  /** Looks again at recent attempts whose story may have changed: still open ones that fell silent, and unusual ones that have new neighbours. */
+  /**
+   * Looks again at recent attempts whose story may have changed: still open ones that fell silent, and unusual ones that have new neighbours; now and then also at
+   * those of some hours before.
+   */
   async reconsider(nowMs: number): Promise<Reconsidered> {
     const { rows, known } = await this.#whenWritten(async () => {
       this.#desk.forget(nowMs)
       const known = await this.#lookForChanges(nowMs)
       const rows = await this.database.query<Again>(
         `select thread, started_ms as "atMs" from attempts where (outcome = 'open' and started_ms > $1) or (lost_ms > 0 and started_ms > $2)`,
-        [nowMs - 6 * HOUR_MS, nowMs - 10 * 60_000],
+        [nowMs - 6 * HOUR_MS, nowMs - HINDSIGHT_EVERY_MS],
       )
-      return { rows, known }
+      const isDue = nowMs >= this.#hindsightMs + HINDSIGHT_EVERY_MS
+      if (isDue) this.#hindsightMs = nowMs
+      return { rows: isDue ? [...rows, ...(await unusualBefore(this.database, nowMs))] : rows, known }
     })
     return { ...(await this.#ingest([], rows, nowMs, null)), known }
   }

@@ -8,11 +8,12 @@ import {
   sessionThread,
   SILENCE_MS,
   threadKey,
+  UNEXPLAINED,
   type Called,
   type Observation,
 } from '../../core/logons'
 import { finderOf, readAccount, type Org } from '../../core/people'
-import type { Database } from '../db/database'
+import type { Database, Queryable } from '../db/database'
 import { unpackEvidence } from './pack'
 
 /** An attempt that is there already, with all that it was made of. */
@@ -42,6 +43,19 @@ export interface Again {
   readonly thread: string
   readonly atMs: number
 }
+
+/** What began so long before others is looked at again when those have come; or so long, where it could not be explained. */
+const HINDSIGHT_MS = 2 * 3_600_000
+const HINDSIGHT_UNEXPLAINED_MS = 24 * 3_600_000
+const MOST_IN_HINDSIGHT = 500
+
+/** Unusual attempts before a moment: who came after them may tell more of why, as the first of an incident have nobody yet to be held against. */
+export const unusualBefore = (database: Queryable, beforeMs: number): Promise<Again[]> =>
+  database.query<Again>(
+    `select thread, started_ms as "atMs" from attempts where lost_ms > 0 and started_ms < $1 and started_ms >= $1 - ${HINDSIGHT_UNEXPLAINED_MS}
+      and (cause = '${UNEXPLAINED}' or started_ms >= $1 - ${HINDSIGHT_MS}) order by started_ms desc limit ${MOST_IN_HINDSIGHT}`,
+    [beforeMs],
+  )
 
 /** A thread that has something new, or that is to be looked at again, and from when to when attempts of it may change. */
 interface Asked {
