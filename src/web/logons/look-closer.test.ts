@@ -160,6 +160,24 @@ describe('an incident', () => {
     expect(page.all('details').map((one) => (one as HTMLDetailsElement).open)).toEqual([true, false])
   })
 
+  it('says since when it is far worse, and which change is suspected of that; words that would cover each other stand in rows', async () => {
+    const worsened = { ...change, of: 'its worsening' as const }
+    const [, other] = incident().suspects
+    const page = await shown({
+      incident: incident({
+        change: worsened,
+        worse: { sinceMs: change.atMs + 600_000, times: 16.2 },
+        suspects: [{ change: worsened, of: 'its worsening', score: 4, reasons: [] }, ...(other ? [other] : [])],
+        hours: Array.from({ length: 72 }, (_, i) => ({ atMs: NOW_MS - (72 - i) * 3_600_000, n: 60, hit: 3 })),
+      }),
+    })
+    expect(page.text()).toMatch(/far worse since .* \(16 times the loss per logon\)/)
+    expect(page.all('summary')[0]?.textContent).toContain('suspected of the worsening')
+    const heights = new Map(page.all('svg g text').map((one) => [one.textContent, Number(one.getAttribute('y'))]))
+    expect([...heights.keys()]).toEqual(['change', 'far worse'])
+    expect((heights.get('far worse') ?? 0) - (heights.get('change') ?? 0)).toBeGreaterThan(10)
+  })
+
   it('says whether what was done has helped, once that is chosen; and forgets it again', async () => {
     const page = await shown()
     await page.click('aside button', 'Containers of quay were moved.')
