@@ -25,6 +25,20 @@ describe('what was last said', () => {
     ])
   })
 
+  it('is that of the time, in whatever order logons are told, and told again', () => {
+    const all = logons({ image: 'v1' }, {}, { image: 'v2' }, {}, { image: 'v1' }, {})
+    const images = (said: LastSaid) => all.map((one) => said.fill({ ...one, attrs: {} }).attrs['image'])
+    for (const order of [
+      [0, 2, 4],
+      [4, 2, 0],
+      [2, 4, 0, 2, 0],
+    ]) {
+      const said = new LastSaid()
+      for (const i of order) said.fill(all[i] as (typeof all)[number])
+      expect(images(said)).toEqual(['v1', 'v1', 'v2', 'v2', 'v1', 'v1'])
+    }
+  })
+
   it('of a person is their share on that pool, once they get to it', () => {
     const said = new LastSaid()
     said.fillAll(logons({ share: 's1' }))

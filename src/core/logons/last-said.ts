@@ -7,59 +7,85 @@ const OF_HOST = ['zone', 'site', 'image'] as const
 const ON_SHARE: readonly string[] = ['container', 'profile']
 /** Of so many hosts, and people on pools, it is known; of further ones, nothing. */
 const MOST = 100_000
+/** So often may it have become something else; what was before is forgotten. */
+const MOST_CHANGES = 8
 
-type OfHost = Partial<Record<(typeof OF_HOST)[number], AttrValue>>
+/** What was said of one thing: each value with the moment from which on it was said, by time. */
+type Sayings = { fromMs: number; readonly value: AttrValue }[]
+type OfHost = Partial<Record<(typeof OF_HOST)[number], Sayings>>
 
 /**
- * Sources do not say everything each time. Where a logon does not say in which zone its host is, or with which image, that is what was last said of the host; the share
- * of a person is the one that was last said of them on the same pool, if it got as far as that.
+ * Sources do not say everything each time. Where a logon does not say in which zone its host is, or with which image, that is what was last said of the host before it;
+ * the share of a person is the one that was last said of them on the same pool, if it got as far as that. What is known first of a host or person was so before, too, as
+ * far as anybody said.
  */
 export class LastSaid {
   readonly #hosts = new Map<string, OfHost>()
-  readonly #shares = new Map<string, AttrValue>()
+  readonly #shares = new Map<string, Sayings>()
 
-  /** By start: what of an attempt is also said of others. What is known first of a host or person was so before, too, as far as anybody said. */
+  /** In any order: what of an attempt is also said of others. */
   fillAll(attempts: readonly Attempt[]): Attempt[] {
-    for (const attempt of attempts) this.#learn(attempt, false)
-    return attempts.map((attempt) => this.fill(attempt))
+    for (const attempt of attempts) this.know(attempt)
+    return attempts.map((attempt) => this.#filled(attempt))
   }
 
   /** The attempt with what it does not say itself; and what it says is known from then on. */
   fill(attempt: Attempt): Attempt {
-    this.#learn(attempt, true)
-    const { host, person, pool, attrs } = attempt
-    let more: Record<string, AttrValue> | null = null
-    const known = host === null ? undefined : this.#hosts.get(host)
-    if (known)
-      for (const name of OF_HOST) {
-        const last = known[name]
-        if (last !== undefined && attrs[name] === undefined) (more ??= { ...attrs })[name] = last
-      }
-    if (person !== null && attrs['share'] === undefined && this.#shares.size > 0) {
-      const last = this.#shares.get(keyOf(person, pool))
-      if (last !== undefined && attempt.phases.some(({ phase }) => ON_SHARE.includes(phase))) (more ??= { ...attrs })['share'] = last
-    }
-    return more === null ? attempt : { ...attempt, attrs: more }
+    this.know(attempt)
+    return this.#filled(attempt)
   }
 
-  /** @param anew also where it was said before */
-  #learn({ host, person, pool, attrs }: Attempt, anew: boolean): void {
+  /** Takes in what an attempt says. */
+  know({ host, person, pool, attrs, startedAtMs }: Pick<Attempt, 'host' | 'person' | 'pool' | 'attrs' | 'startedAtMs'>): void {
     if (host !== null) {
       let known = this.#hosts.get(host)
       if (!known && this.#hosts.size < MOST) this.#hosts.set(host, (known = {}))
       if (known)
         for (const name of OF_HOST) {
           const said = attrs[name]
-          if (said !== undefined && said !== known[name] && (anew || known[name] === undefined)) known[name] = said
+          if (said !== undefined) say((known[name] ??= []), startedAtMs, said)
         }
     }
     const share = attrs['share']
     if (person === null || share === undefined) return
     const key = keyOf(person, pool)
-    const last = this.#shares.get(key)
-    if (share !== last && (last === undefined ? this.#shares.size < MOST : anew)) this.#shares.set(key, share)
+    let known = this.#shares.get(key)
+    if (!known && this.#shares.size < MOST) this.#shares.set(key, (known = []))
+    if (known) say(known, startedAtMs, share)
+  }
+
+  #filled(attempt: Attempt): Attempt {
+    const { host, person, pool, attrs, startedAtMs } = attempt
+    let more: Record<string, AttrValue> | null = null
+    const known = host === null ? undefined : this.#hosts.get(host)
+    if (known)
+      for (const name of OF_HOST) {
+        if (attrs[name] !== undefined) continue
+        const last = saidAt(known[name], startedAtMs)
+        if (last !== undefined) (more ??= { ...attrs })[name] = last
+      }
+    if (person !== null && attrs['share'] === undefined && this.#shares.size > 0) {
+      const last = saidAt(this.#shares.get(keyOf(person, pool)), startedAtMs)
+      if (last !== undefined && attempt.phases.some(({ phase }) => ON_SHARE.includes(phase))) (more ??= { ...attrs })['share'] = last
+    }
+    return more === null ? attempt : { ...attempt, attrs: more }
   }
 }
+
+function say(sayings: Sayings, atMs: number, value: AttrValue): void {
+  let i = sayings.length - 1
+  while (i >= 0 && (sayings[i]?.fromMs ?? 0) > atMs) i--
+  if (i >= 0 && sayings[i]?.value === value) return
+  const next = sayings[i + 1]
+  if (next?.value === value) next.fromMs = atMs
+  else {
+    sayings.splice(i + 1, 0, { fromMs: atMs, value })
+    if (sayings.length > MOST_CHANGES) sayings.shift()
+  }
+}
+
+const saidAt = (sayings: Sayings | undefined, atMs: number): AttrValue | undefined =>
+  (sayings?.findLast(({ fromMs }) => fromMs <= atMs) ?? sayings?.[0])?.value
 
 /** No name holds this character: readers do not let it in. */
 const keyOf = (person: string, pool: string | null): string => `${person}\u0000${pool ?? ''}`

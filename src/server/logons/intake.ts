@@ -13,7 +13,7 @@ import {
   intoThreads,
   isExact,
   kindOf,
-  LastSaid,
+  type LastSaid,
   learn,
   measure,
   nameBySession,
@@ -42,7 +42,7 @@ import { homesMark, HOUR_MS, loadHomes, loadOrg } from './model'
 import { keepClocks, recallClocks } from './clocks'
 import { asked, KnownAttempts, unusualBefore, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
-import { recallNeighbours, recallOrdinary } from './recall'
+import { recallLastSaid, recallNeighbours, recallOrdinary } from './recall'
 import { countedBefore, rollUp, takeBackUsual, type Counted } from './roll-ups'
 import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
 import { withShortNames } from './short-names'
@@ -107,7 +107,7 @@ export class Intake {
   #aroundFromMs = Infinity
   #ordinary: OrdinaryModel | null = null
   #clocks: ClockWatch | null = null
-  readonly #lastSaid = new LastSaid()
+  #lastSaid: LastSaid | null = null
   #inOneName: { readonly people: Org['people']; readonly of: ReturnType<typeof inOneName> } | null = null
   #newestMs = 0
   /** When it was last looked at what is unusual of some hours before. */
@@ -299,6 +299,7 @@ export class Intake {
       return { attempt: place(corrected(attempt, clocks), this.#org), thread, observations, clocks }
     })
     found.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
+    this.#lastSaid ??= await recallLastSaid(this.database)
     const filled = this.#lastSaid.fillAll(found.map(({ attempt }) => attempt))
     const knownIds = new Set(known.map(({ id }) => id))
     // They are known, so what was written of them is there: see KnownAttempts.of.
@@ -366,6 +367,7 @@ export class Intake {
     this.#aroundFromMs = Infinity
     this.#ordinary = null
     this.#clocks = null
+    this.#lastSaid = null
     this.#usual.clear()
   }
 

@@ -39,6 +39,20 @@ describe('what was taken before a start', () => {
     expect(sentences.join('\n')).toContain(`20 of 70 other logons with share ${QUAY} were slow`)
   })
 
+  it('says what hosts are and whose share is which, where what comes after it does not', async () => {
+    await database.exec(`truncate ${LOGONS}`)
+    const of = (id: string, at: number, attrs: Record<string, string>) =>
+      logon({ id, person: 'mara', host: 'H-9', at: START_MS + at * MINUTE_MS, attrs })
+    await new Intake(database).ingest(
+      [...of('k1', 0, { share: QUAY, zone: 'Q1', image: 'v1' }), ...of('k2', 60, { image: 'v2' }), ...of('k3', 90, { zone: 'Q1' })],
+      START_MS + 100 * MINUTE_MS,
+    )
+    await new Intake(database).ingest([...of('later', 120, {}), ...of('between', 30, {})], START_MS + 130 * MINUTE_MS)
+    const rows = await database.query(`select id, share, zone, image from attempts where id in ('later', 'between') order by id`)
+    expect(rows[1]).toEqual({ id: 'later', share: QUAY, zone: 'Q1', image: 'v2' })
+    expect(rows[0]).toMatchObject({ id: 'between', share: QUAY, zone: 'Q1' })
+  })
+
   it('may be timed more finely than the database counts, also where a clock is off', async () => {
     const intake = new Intake(database)
     const fine = handedOver({ 'H-3': -60_000 }, 240).map((one) => ({ ...one, timeMs: one.timeMs + 0.153 }))

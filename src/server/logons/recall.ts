@@ -1,6 +1,7 @@
 import {
   ANY_FACTOR,
   correlateThread,
+  LastSaid,
   NO_FACTOR,
   OrdinaryModel,
   PLACE_DIMENSIONS,
@@ -97,6 +98,27 @@ export async function recallOrdinary(handle: Queryable): Promise<OrdinaryModel> 
   for (const { thread, pool, body } of rows)
     for (const { attempt } of correlateThread(thread, unpackEvidence(body), Infinity)) model.add({ ...attempt, pool: attempt.pool ?? pool })
   return model
+}
+
+/** So many of the newest attempts say what hosts are, and which share is whose. */
+const LAST_SAID_FROM = 20_000
+
+/** What was last said of hosts and people, where evidence does not say it each time. */
+export async function recallLastSaid(handle: Queryable): Promise<LastSaid> {
+  const newest = `(select host, person, pool, zone, site, image, share, started_ms from attempts order by started_ms desc limit ${LAST_SAID_FROM}) a`
+  const last = (column: string) => `(array_agg(${column} order by started_ms desc) filter (where ${column} is not null))[1]`
+  type Row = Record<'host' | 'person' | 'pool' | 'zone' | 'site' | 'image' | 'share', string | null> & { readonly at_ms: number }
+  const rows = await handle.query<Row>(
+    `select host, null as person, null as pool, ${last('zone')} as zone, ${last('site')} as site, ${last('image')} as image, null as share, max(started_ms) as at_ms
+      from ${newest} where host is not null and coalesce(zone, site, image) is not null group by host
+    union all select null, person, pool, null, null, null, ${last('share')}, max(started_ms) from ${newest} where person is not null and share is not null group by person, pool`,
+  )
+  const said = new LastSaid()
+  for (const { host, person, pool, at_ms: startedAtMs, ...places } of rows) {
+    const attrs = Object.fromEntries(Object.entries(places).filter((one): one is [string, string] => one[1] !== null))
+    said.know({ host, person, pool, attrs, startedAtMs })
+  }
+  return said
 }
 
 /** When the last attempt of a window began; null where there is none. */
