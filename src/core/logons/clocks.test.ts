@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { analyseAll } from './batch'
-import { clockOffsets, ClockWatch, corrected, offIn } from './clocks'
+import { clockOffsets, ClockWatch, corrected, offIn, type Timed } from './clocks'
 import { correlate } from './correlate'
 import { START_MS } from './fixtures/builders'
 import { handedOver } from './fixtures/clocks'
@@ -11,7 +11,43 @@ const attempts = (offsets: Readonly<Record<string, number>>) => correlate(handed
 describe('clocks', () => {
   it('that agree are left alone', () => {
     expect(clockOffsets(attempts({}))).toEqual(new Map())
-    expect(clockOffsets(attempts({ BROKER: 3_600_000 })).size).toBe(0)
+    // Long before each of them something may be waited for that nobody records.
+    expect(clockOffsets(attempts({ BROKER: -3_600_000 })).size).toBe(0)
+  })
+
+  it('of who sends are off where every host has gone through it before it was sent', () => {
+    const found = clockOffsets(attempts({ BROKER: 3_600_000 }))
+    expect([...found.keys()]).toEqual(['BROKER'])
+    expect(Math.abs((found.get('BROKER')?.offsetMs ?? 0) - 3_600_000)).toBeLessThan(500)
+    const totals = attempts({}).map(({ totalMs }) => totalMs)
+    for (const [i, attempt] of attempts({ BROKER: 3_600_000 }).entries())
+      expect(Math.abs(corrected(attempt, offIn(attempt, found)).totalMs - (totals[i] ?? 0))).toBeLessThan(900)
+  })
+
+  it('of who times what lies between two phases of the hosts are off where that cannot be so; what overlaps says nothing', () => {
+    const phase = (name: string, host: string, startMs: number, endMs: number) => ({ phase: name, host, startMs, endMs, ended: true, code: null })
+    const list = (offsets: Readonly<Record<string, number>>, overlaps = false): Timed[] =>
+      Array.from({ length: 60 }, (_, i) => {
+        const host = `H-${i % 4}`
+        const [own, files] = [offsets[host] ?? 0, offsets['FILES'] ?? 0]
+        const [begun, done] = [2000 + (i % 7) * 90, 3400 + (i % 5) * 130]
+        const phases = [
+          phase('sign-on', host, own, (overlaps ? done + 40 : begun) + own),
+          phase('container', 'FILES', begun + 20 + files, done + files),
+          phase('profile', host, done + 60 + own, 6000 + own),
+        ]
+        return { host, marks: [], phases }
+      })
+    expect(clockOffsets(list({})).size).toBe(0)
+    for (const offset of [-90_000, -4000, 4000, 90_000]) {
+      const found = clockOffsets(list({ FILES: offset }))
+      expect([...found.keys()]).toEqual(['FILES'])
+      expect(Math.abs((found.get('FILES')?.offsetMs ?? 0) - offset)).toBeLessThanOrEqual(100)
+    }
+    expect([...clockOffsets(list({ 'H-2': 30_000 })).keys()]).toEqual(['H-2'])
+    expect(clockOffsets(list({}, true)).size).toBe(0)
+    // Of one host and one machine, nobody can say which of them is wrong.
+    expect(clockOffsets(list({ FILES: 4000 }).filter(({ host }) => host === 'H-1')).size).toBe(0)
   })
 
   it('that are off are found, with how sure that is, and what they timed is put right', () => {

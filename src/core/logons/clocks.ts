@@ -28,7 +28,8 @@ const RANK = new Map<string, number>(PHASES.map((phase, rank) => [phase, rank]))
  * Offsets of clocks, from logons in which one machine hands over to another. What comes first must end before what follows begins: on each machine, the
  * shortest of these gaps is compared with the shortest on the others that do the same (their median). Where one machine writes inside a phase that
  * another one times (a directory server inside a sign-on), it must lie between that phase's begin and end, which bounds the offset from both sides
- * (Cristian 1989: the time of a remote clock lies between request and answer).
+ * (Cristian 1989: the time of a remote clock lies between request and answer); so does what it times itself between two phases of a host. Where all hosts agree on how far
+ * such a machine is off, or go through what one sent them before it had even begun to, it is that one.
  */
 export function clockOffsets(attempts: Iterable<Timed>): Map<string, ClockOffset> {
   return new Map([...judgeClocks(attempts)].flatMap(([machine, { off, ...offset }]) => (off ? [[machine, offset] as const] : [])))
@@ -40,19 +41,23 @@ export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host'>
 /** The same for every machine of which anything can be said, with whether it is off by more than how well that is known. */
 function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { readonly off: boolean }> {
   const gaps = new Map<string, Map<string, number[]>>()
-  const inside = new Map<string, { low: number[]; high: number[] }>()
+  const senders = new Map<string, { readonly machine: string; readonly beganMs: number[] }>()
+  const inside: Bounds = new Map()
+  const between: Bounds = new Map()
   for (const { phases, marks } of attempts) {
     // By who hands over what to whom: each of the receiving machines is compared with the others that do the same.
-    for (const { from, to } of handovers(phases)) push(gaps, `${from.host ?? ''} ${from.phase} ${to.phase}`, to.host ?? '', to.startMs - from.endMs)
+    for (const { from, to } of handovers(phases)) {
+      const key = `${from.host ?? ''} ${from.phase} ${to.phase}`
+      push(gaps, key, to.host ?? '', to.startMs - from.endMs)
+      const sender = senders.get(key) ?? { machine: from.host ?? '', beganMs: [] }
+      senders.set(key, sender)
+      sender.beganMs.push(to.startMs - from.startMs)
+    }
+    for (const { before, it, after } of betweens(phases)) bound(between, it.host, before.host, before.endMs - it.startMs, after.startMs - it.endMs)
     for (const mark of marks) {
       const around = phases.find(({ phase, host, ended }) => phase === mark.phase && ended && host !== null && host !== mark.host)
-      if (!around || mark.host === null) continue
-      const key = `${mark.host}\n${around.host ?? ''}`
-      const bounds = inside.get(key) ?? { low: [], high: [] }
-      inside.set(key, bounds)
       // The host's clock is ahead of the other by at least begin − mark, and at most end − mark.
-      bounds.low.push(around.startMs - mark.atMs)
-      bounds.high.push(around.endMs - mark.atMs)
+      if (around) bound(inside, mark.host, around.host, around.startMs - mark.atMs, around.endMs - mark.atMs)
     }
   }
   const found = new Map<string, ClockOffset & { readonly off: boolean }>()
@@ -61,24 +66,52 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
     if (!known || (offset.off && !known.off) || (offset.off === known.off && offset.uncertaintyMs < known.uncertaintyMs))
       found.set(offset.machine, offset)
   }
-  for (const machines of gaps.values())
+  for (const [key, machines] of gaps) {
+    const list = [...machines].flatMap(([machine, some]) => shortest(machine, some))
+    compare(list, true, keep)
+    const sender = senders.get(key)
+    if (sender && quantile(sender.beganMs, 0.9) < -AGREE_MS) agreed(sender.machine, list, keep)
+  }
+  for (const list of boundsOf(inside).values())
     compare(
-      [...machines].flatMap(([machine, list]) => shortest(machine, list)),
-      true,
+      list.map((one) => ({ ...one, spreadMs: Math.abs(one.spreadMs) })),
+      false,
       keep,
     )
+  for (const [reporter, all] of boundsOf(between)) {
+    // Where the bounds contradict each other, the phases overlap: that says nothing of clocks.
+    const list = all.filter(({ spreadMs }) => spreadMs >= 0)
+    compare(list, false, keep)
+    agreed(reporter, list, keep)
+  }
+  return found
+}
+
+/** By the machine that writes and the one that times what is around it: how far the second is ahead of the first, at least and at most. */
+type Bounds = Map<string, { readonly low: number[]; readonly high: number[] }>
+
+function bound(bounds: Bounds, reporter: string | null, machine: string | null, low: number, high: number): void {
+  if (reporter === null || machine === null) return
+  const key = `${reporter}\n${machine}`
+  const known = bounds.get(key) ?? { low: [], high: [] }
+  bounds.set(key, known)
+  known.low.push(low)
+  known.high.push(high)
+}
+
+/** By reporter: where the bounds of each machine meet. */
+function boundsOf(bounds: Bounds): Map<string, Shortest[]> {
   const byReporter = new Map<string, Shortest[]>()
-  for (const [key, { low, high }] of inside) {
+  for (const [key, { low, high }] of bounds) {
     const [reporter = '', machine = ''] = key.split('\n')
     if (low.length < FEWEST) continue
     // Nine in ten hold: a clock that is set in between, or a mark of another try, is no bound.
     const [least, most] = [quantile(low, 0.9), quantile(high, 0.1)]
     const list = byReporter.get(reporter) ?? []
     byReporter.set(reporter, list)
-    list.push({ machine, ms: (least + most) / 2, spreadMs: Math.abs(most - least) / 2, n: low.length })
+    list.push({ machine, ms: (least + most) / 2, spreadMs: (most - least) / 2, n: low.length })
   }
-  for (const list of byReporter.values()) compare(list, false, keep)
-  return found
+  return byReporter
 }
 
 interface Shortest {
@@ -112,6 +145,19 @@ function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: Clock
     const off = Math.abs(offsetMs) > Math.max(nobodyAgrees ? AGREE_MS / 4 : AGREE_MS, 3 * uncertaintyMs, nobodyAgrees ? 0 : 4 * apart)
     keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: isGap ? Math.round(typical) : null, off })
   }
+}
+
+/** A machine of which several others say how far they are from it: where they agree, and it cannot be nothing, it is that one which is off. */
+function agreed(machine: string, list: readonly Shortest[], keep: (offset: ClockOffset & { readonly off: boolean }) => void): void {
+  if (list.length < 2) return
+  const middle = (values: readonly number[]) => quantile(values, 0.5)
+  const typical = middle(list.map(({ ms }) => ms))
+  const apart = middle(list.map(({ ms }) => Math.abs(ms - typical)))
+  const spreadMs = middle(list.map((one) => Math.abs(one.spreadMs)))
+  const offsetMs = -Math.round(typical)
+  const n = list.reduce((sum, one) => sum + one.n, 0)
+  const off = Math.abs(typical) - spreadMs > Math.max(AGREE_MS, 4 * apart)
+  keep({ machine, offsetMs, uncertaintyMs: Math.round(spreadMs + apart), n, typicalMs: null, off })
 }
 
 /**
@@ -250,6 +296,16 @@ function handovers(phases: readonly Phase[]): { readonly from: Phase; readonly t
   return ordered.flatMap((to, i) => {
     const from = ordered[i - 1]
     return from && from.host !== to.host ? [{ from, to }] : []
+  })
+}
+
+/** Where a machine times a phase that comes between two that another one times. */
+function betweens(phases: readonly Phase[]): { readonly before: Phase; readonly it: Phase; readonly after: Phase }[] {
+  if (phases.every(({ host }) => host === phases[0]?.host)) return []
+  const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
+  return ordered.flatMap((it, i) => {
+    const [before, after] = [ordered[i - 1], ordered[i + 1]]
+    return before && after && before.host === after.host && before.host !== it.host ? [{ before, it, after }] : []
   })
 }
 

@@ -24,8 +24,12 @@ const isMarkedBy = (group: Group, marks: Group): boolean =>
   !(marks.refused && group.phases.has('shell')) &&
   !marks.hosts.some((one) => group.hosts.some((other) => isSameHost(one, other)))
 
-/** What a host told of itself, without what came before. */
-const isOnlyOnHost = ({ onHost, begins }: Group): boolean => onHost !== null && begins.length === 0
+/** Whether what was sent may be what a host tells of, or who could not sign on there: one of the two knows of the begin. Who sends may not know the host by its name. */
+function isSentTo({ onHost, refused, begins, hosts }: Group, sent: Group): boolean {
+  if (begins.length > 0 && sent.begins.length > 0) return false
+  const isThere = hosts.some((one) => sent.hosts.some((other) => isSameHost(one, other)))
+  return onHost !== null ? isThere || begins.length === 0 : refused && isThere
+}
 
 /**
  * Where clocks differ by more than a moment, and there are no ids, a host goes through a logon before it was sent there, or long after it: the two that lie nearest are one,
@@ -41,7 +45,7 @@ function paired(groups: readonly Group[]): Group[] {
     for (const group of near(groups, at, SENT_MS)) {
       if (!left.has(group) || (group.id !== null && sent.id !== null)) continue
       if (!isOfSame(group.pool, sent.pool) || !isOfSame(group.session, sent.session)) continue
-      if (isOnlySent(sent) ? !isOnlyOnHost(group) || [...sent.phases].some((phase) => group.phases.has(phase)) : !isMarkedBy(group, sent)) continue
+      if (isOnlySent(sent) ? !isSentTo(group, sent) || [...sent.phases].some((phase) => group.phases.has(phase)) : !isMarkedBy(group, sent)) continue
       if (!best || Math.abs(group.firstMs - sent.firstMs) < Math.abs(best.firstMs - sent.firstMs)) best = group
     }
     if (!best) continue
