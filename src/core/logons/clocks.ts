@@ -1,3 +1,4 @@
+import { isSameHost } from '../people/host'
 import type { Attempt, Phase } from './attempt'
 import { PHASES } from './observation'
 
@@ -22,6 +23,9 @@ const AGREE_MS = 2000
 /** Where such a part of the machines goes on before anything was handed over, clocks differ in general. */
 const IMPOSSIBLE = 0.2
 
+/** Whoever tells how long a host was looked for, where it names that host only: the host cannot have. */
+const BROKER = 'the broker'
+
 const RANK = new Map<string, number>(PHASES.map((phase, rank) => [phase, rank]))
 
 /**
@@ -35,6 +39,10 @@ export function clockOffsets(attempts: Iterable<Timed>): Map<string, ClockOffset
   return new Map([...judgeClocks(attempts)].flatMap(([machine, { off, ...offset }]) => (off ? [[machine, offset] as const] : [])))
 }
 
+/** Its phases, each with the machine by whose clock it is timed. */
+const byTeller = <T extends Pick<Timed, 'phases' | 'host'>>({ phases, host }: T): readonly Phase[] =>
+  phases.map((one) => (one.phase === 'broker' && one.host !== null && host !== null && isSameHost(one.host, host) ? { ...one, host: BROKER } : one))
+
 /** What tells the clocks of an attempt. */
 export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host'>
 
@@ -44,7 +52,9 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
   const senders = new Map<string, { readonly machine: string; readonly beganMs: number[] }>()
   const inside: Bounds = new Map()
   const between: Bounds = new Map()
-  for (const { phases, marks } of attempts) {
+  for (const attempt of attempts) {
+    const { marks } = attempt
+    const phases = byTeller(attempt)
     // By who hands over what to whom: each of the receiving machines is compared with the others that do the same.
     for (const { from, to } of handovers(phases)) {
       const key = `${from.host ?? ''} ${from.phase} ${to.phase}`
@@ -166,16 +176,16 @@ function agreed(machine: string, list: readonly Shortest[], keep: (offset: Clock
  */
 export function offIn(attempt: Timed, offsets: ReadonlyMap<string, ClockOffset>): ClockOffset[] {
   if (offsets.size === 0) return []
-  const machines = new Set([...attempt.phases, ...attempt.marks].map(({ host }) => host))
+  const machines = new Set([...byTeller(attempt), ...attempt.marks].map(({ host }) => host))
   return [...machines].flatMap((machine) => {
     const offset = machine === null ? undefined : offsets.get(machine)
     return offset && shows(attempt, offset) ? [offset] : []
   })
 }
 
-function shows({ phases }: Timed, { machine, offsetMs, typicalMs }: ClockOffset): boolean {
+function shows(attempt: Timed, { machine, offsetMs, typicalMs }: ClockOffset): boolean {
   if (typicalMs === null) return true
-  const first = handovers(phases).find(({ to }) => to.host === machine)
+  const first = handovers(byTeller(attempt)).find(({ to }) => to.host === machine)
   if (!first) return true
   const gap = first.to.startMs - first.from.endMs
   return Math.abs(gap - typicalMs - offsetMs) <= Math.abs(gap - typicalMs)
@@ -189,9 +199,10 @@ export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attemp
   if (off.length === 0) return attempt
   const offsets = new Map(off.map(({ machine, offsetMs }) => [machine, offsetMs]))
   const of = (host: string | null) => (host === null ? 0 : (offsets.get(host) ?? 0))
+  const told = byTeller(attempt)
   // By clocks that agree: when the first phase began, and when the last ended. Where the last clock was behind, the end may have seemed to be before the begin.
   let [beginMs, lastMs] = [Infinity, -Infinity]
-  for (const { phase, startMs, endMs: phaseEndMs, host } of attempt.phases) {
+  for (const { phase, startMs, endMs: phaseEndMs, host } of told) {
     if (phase === 'settle') continue
     beginMs = Math.min(beginMs, startMs - of(host))
     lastMs = Math.max(lastMs, phaseEndMs - of(host))
@@ -199,7 +210,7 @@ export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attemp
   // Of one that failed at once there may be marks only.
   if (beginMs === Infinity) for (const { atMs, host } of attempt.marks) beginMs = Math.min(beginMs, atMs - of(host))
   if (beginMs === Infinity) beginMs = -of(attempt.host)
-  const hosts = attempt.phases.length > 0 ? attempt.phases.map(({ host }) => host) : [attempt.host]
+  const hosts = told.length > 0 ? told.map(({ host }) => host) : [attempt.host]
   const ends = hosts.map((host) => attempt.totalMs - of(host))
   const nearest = ends.reduce((best, end) => (Math.abs(end - lastMs) < Math.abs(best - lastMs) ? end : best), ends[0] ?? 0)
   const endMs = attempt.totalMs > 0 ? Math.max(lastMs, nearest) : lastMs
@@ -213,7 +224,7 @@ export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attemp
     ...attempt,
     startedAtMs: attempt.startedAtMs + beginMs,
     totalMs: Math.max(0, Math.round(endMs - beginMs)),
-    phases: attempt.phases.map(moved).sort((a, b) => a.startMs - b.startMs),
+    phases: told.map((one, i) => ({ ...moved(one), host: attempt.phases[i]?.host ?? null })).sort((a, b) => a.startMs - b.startMs),
     parts: attempt.parts.map(moved).sort((a, b) => a.startMs - b.startMs),
     marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - of(mark.host) - beginMs })).sort((a, b) => a.atMs - b.atMs),
     attrs: own === undefined ? attempt.attrs : { ...attempt.attrs, clockOffsetMs: own },
@@ -261,8 +272,9 @@ export class ClockWatch {
   take(attempts: readonly { readonly thread: string; readonly attempt: Attempt }[]): { readonly thread: string; readonly atMs: number }[] | null {
     for (const { thread, attempt } of attempts) {
       const { phases, marks, host, startedAtMs } = attempt
-      if (phases.some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host))
-        this.#sample.push({ atMs: startedAtMs, thread, timed: { phases, marks, host } })
+      const timed = { phases, marks, host }
+      if (byTeller(timed).some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host))
+        this.#sample.push({ atMs: startedAtMs, thread, timed })
     }
     this.#fresh += attempts.length
     if (this.#fresh < Math.max(FRESH, Math.min(SAMPLE, this.#sample.length) / 8) && this.#sample.length > FRESH) return null
@@ -284,7 +296,7 @@ export class ClockWatch {
     if (changed.size === 0) return null
     const now = new Set(attempts.map(({ thread }) => thread))
     return near.filter(
-      ({ thread, timed }) => !now.has(thread) && [...timed.phases, ...timed.marks].some(({ host }) => host !== null && changed.has(host)),
+      ({ thread, timed }) => !now.has(thread) && [...byTeller(timed), ...timed.marks].some(({ host }) => host !== null && changed.has(host)),
     )
   }
 }

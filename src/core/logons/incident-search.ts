@@ -11,8 +11,9 @@ const MOST_OF_A_CAUSE = 12
 const LEAST_GAIN = 12
 /** Too few to compare with. */
 const FEW = 10
-/** Where no place tells, so many of all must have it. */
+/** Where no place tells, so many of all must have it; or so many, where its own places are not reported: there may be several of them. */
 const EVERYBODY = 0.5
+const MANY = 0.2
 const DAY_MS = 86_400_000
 
 /** Where a cause can sit when nothing is known of it beforehand. */
@@ -92,10 +93,11 @@ export class Search {
   of(cause: string, hits: readonly number[], candidates: Candidate[]): readonly number[] {
     const natural = CAUSE_BY_ID.get(cause)?.at ?? ANYWHERE
     if (natural.length === 0) return hits
-    const at = this.#areReported(natural, hits) ? natural : [...natural, ...STEAD.filter((dimension) => !natural.includes(dimension))]
+    const isReported = this.#areReported(natural, hits)
+    const at = isReported ? natural : [...natural, ...STEAD.filter((dimension) => !natural.includes(dimension))]
     let left = [...hits]
     for (let round = 0; round < MOST_OF_A_CAUSE && left.length >= FEWEST; round++) {
-      const found = this.#next(cause, at, left)
+      const found = this.#next(cause, at, left, isReported ? EVERYBODY : MANY)
       if (found.length === 0) break
       const taken = new Set(found.flatMap((one) => one.hits))
       candidates.push(...found)
@@ -110,7 +112,8 @@ export class Search {
     return places.length === 0 || places.some((dimension) => hits.some((row) => this.places.number(dimension, row) > 0))
   }
 
-  #next(cause: string, at: readonly string[], hits: readonly number[]): Candidate[] {
+  /** @param enough of no place that tells, so many of all must have it */
+  #next(cause: string, at: readonly string[], hits: readonly number[], enough: number): Candidate[] {
     // What a part or package is called is known only of those who waited for it: it names the incident, and places narrow it.
     const named = this.#named(at, hits)
     const mine = named ? hits.filter((row) => this.places.isAt(row, [named])) : hits
@@ -135,7 +138,7 @@ export class Search {
       const inside = all.filter((row) => this.places.isAt(row, elements))
       if (inside.length < FEWEST) return []
       const contrast = this.#contrast(elements, new Set(inside), during)
-      if (burst && !sharper && contrast.inside.hit < EVERYBODY * contrast.inside.n) return []
+      if (burst && !sharper && contrast.inside.hit < enough * contrast.inside.n) return []
       const before = this.#before(elements, first, new Set(mine))
       const people = new Set(inside.map((row) => this.ledger.person(row))).size
       const single = elements.some(({ dimension }) => dimension === 'person')

@@ -87,6 +87,19 @@ describe('incidents', () => {
     ])
   })
 
+  it('are of everybody, where their own places are not named, and about every third has it at once', () => {
+    const third = (ill: (atMs: number) => boolean) =>
+      company(({ atMs, person, places }) => {
+        Object.assign(places, { share: '' })
+        return Number(person.slice(1)) % 3 === 0 && ill(atMs) ? 'share-slow' : null
+      })
+    const [one, ...others] = findIncidents(third((atMs) => within(atMs, 80, 84))).incidents
+    expect(others).toEqual([])
+    expect(one).toMatchObject({ cause: 'share-slow', scope: [] })
+    expect(one?.fromMs).toBeLessThan(START + 80.5 * HOUR)
+    expect(one?.attempts).toBeGreaterThan(12)
+  })
+
   it('are none where what happens is scattered, or happens once or twice', () => {
     const { incidents, scattered } = findIncidents(company((_, random) => (random.chance(0.01) ? 'wrong-password' : null)))
     expect(incidents).toEqual([])

@@ -47,6 +47,19 @@ describe('what is slow on a share', () => {
     expect(evidence.join('\n')).toContain('Latency of the share 40 ms; ordinarily 4.0 ms.')
   })
 
+  it('is a share that nobody names where many have it at once at no place that tells, and nothing where only a few have', () => {
+    const unnamed = (trouble: (i: number) => boolean) =>
+      said(day((i) => (trouble(i) ? { phases: slow } : null)).map(({ attrs, ...one }) => ({ ...one, attrs: attrs && { zone: attrs['zone'] ?? '' } })))
+    // The people of one of three shares, on whichever host.
+    const { counts, evidence } = unnamed((i) => (i * 7) % 3 === 0)
+    expect(counts['share-slow']).toBeGreaterThanOrEqual(25)
+    expect(Object.keys(counts)).toEqual(['share-slow'])
+    expect(evidence.join('\n')).toMatch(
+      /Of the \d+ nearest logons, \d+ on \d+ hosts were slow in container, at no place that tells; on which share they are is not said\./,
+    )
+    expect(unnamed((i) => i % 13 === 0).counts).toEqual({})
+  })
+
   it('is its want of room where it answers as ever and nobody reports how much is left', () => {
     const { counts, evidence } = said(day((_, __, share) => (share === QUAY ? { phases: slow, attrs: { shareLatencyMs: 4.4 } } : null)))
     expect(counts['near-full']).toBeGreaterThanOrEqual(36)

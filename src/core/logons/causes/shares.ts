@@ -3,7 +3,7 @@ import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { processors } from './hosts'
 import { otherPhase } from './slow'
-import { changeBefore, contrastSentence, everywhere, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
+import { changeBefore, contrastSentence, everywhere, onlyTheirs, sitsAt, sitsAtOrEverywhere, TELLS } from './where'
 
 /** The phases that wait for the share. */
 const SHARE_PHASES = ['container', 'profile']
@@ -75,6 +75,30 @@ function notTheShare(facts: Facts, phase: string): Clue[] {
 /** How many come to a share that nobody names is known only where all of them do. */
 const isShareKnown = (facts: Facts, phase: string): boolean => facts.text('share') !== null || everywhere(facts, phase).length > 0
 
+/** So many of those nearest in time are more than happen to be slow; and on so many hosts. */
+const MANY = 0.2
+const MANY_AT_LEAST = 4
+const MANY_HOSTS = 3
+
+/** Where nobody says which share it is: many at once, and no place that is named tells which of them. What containers and profiles have in common is a share. */
+function unnamed(facts: Facts, phase: string): Clue[] {
+  if (facts.text('share') !== null || everywhere(facts, phase).length > 0 || (facts.located(phase)[0]?.gain ?? 0) >= TELLS) return []
+  const { n, hit, hosts } = facts.anywhere(phase)
+  if (hit < Math.max(MANY_AT_LEAST, MANY * n) || hosts < MANY_HOSTS) return []
+  return [
+    clue(
+      4.8,
+      `Of the ${n} nearest logons, ${hit} on ${hosts} hosts were slow in ${phase}, at no place that tells; on which share they are is not said.`,
+    ),
+  ]
+}
+
+/** Where nobody says which share it is, that many others of the pool are fine speaks against none. */
+function atWhichShare(facts: Facts, phase: string): Clue[] {
+  const many = unnamed(facts, phase)
+  return [...sitsAtOrEverywhere(facts, phase, atShare(facts), 4).filter((one) => one.for || many.length === 0), ...many]
+}
+
 export const logonStorm: Cause = {
   id: 'logon-storm',
   about: 'slow',
@@ -110,7 +134,7 @@ export const shareSlow: Cause = {
     return [
       ...(isShareKnown(facts, excess.phase) ? crowd(facts, excess.phase, false) : []),
       ...latency(facts, true),
-      ...sitsAtOrEverywhere(facts, excess.phase, atShare(facts), 4),
+      ...atWhichShare(facts, excess.phase),
       ...notTheShare(facts, excess.phase),
       ...changeBefore(facts, ['share'], ['share']),
       ...otherPhase(facts, SHARE_PHASES),

@@ -21,7 +21,7 @@ export const NAMES: Readonly<Record<Dimension, string>> = {
 const placeName = (at: Located['at']): string => at.map(({ dimension, value }) => `${NAMES[dimension]} ${value}`).join(' with ')
 
 /** From this gain on a place tells something. */
-const TELLS = 6
+export const TELLS = 6
 /** Places whose gains differ by less tell about as well. */
 const ABOUT = 3
 
