@@ -1,4 +1,5 @@
 import { readAccount } from '../people/account'
+import { isSameHost } from '../people/host'
 import type { Attempt, Mark, Oddity, Outcome, Phase, PhasePart } from './attempt'
 import { canonicalCode, codeFails } from './codes'
 import { isOnHost, type Attrs, type AttrValue, type Observation } from './observation'
@@ -32,7 +33,7 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
   const stretches = stretchesOf(ordered, oddities)
   const { begin, end, account, host, pool, session, latestMs } = overview(ordered)
   if (!begin) oddities.push({ code: 'begin.missing', sentence: 'No record of the begin; the first record is taken for it.' })
-  const startMs = begin ? begunMs(begin, ordered) : firstMs(ordered, stretches)
+  const startMs = begin ? begunMs(begin, ordered, host) : firstMs(ordered, stretches)
   let shellEnd = -Infinity
   let lastMs = Math.max(startMs, latestMs)
   for (const s of stretches) {
@@ -95,8 +96,9 @@ function ofOneDay(seen: readonly Observation[]): readonly Observation[] {
 }
 
 /** What another machine marks before a begin that is told is no part of it. */
-const begunMs = (begin: Observation, ordered: readonly Observation[]): number =>
-  Math.min(begin.timeMs, ordered.find(({ kind, source }) => kind !== 'mark' || !source)?.timeMs ?? Infinity)
+const begunMs = (begin: Observation, ordered: readonly Observation[], on: string | null): number =>
+  Math.min(begin.timeMs, ordered.find((one) => one.kind !== 'mark' || isOwn(one, on))?.timeMs ?? Infinity)
+const isOwn = ({ source, host }: Observation, on: string | null) => !source && (host === undefined || on === null || isSameHost(host, on))
 
 /** An end that says how long it took reaches back before the first record. */
 const firstMs = (ordered: readonly Observation[], stretches: readonly Stretch[]): number =>

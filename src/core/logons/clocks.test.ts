@@ -24,6 +24,26 @@ describe('clocks', () => {
       expect(Math.abs(corrected(attempt, offIn(attempt, found)).totalMs - (totals[i] ?? 0))).toBeLessThan(900)
   })
 
+  it('are found, too, where the broker names only the host that it chose, also its own', () => {
+    const chosen = (offsets: Readonly<Record<string, number>>) =>
+      correlate(
+        handedOver(offsets).map(({ source, ...one }) => (source === 'DC' ? { ...one, source } : one)),
+        START_MS + 86_400_000,
+      ).map(({ attempt }) => attempt)
+    const right = new Map(chosen({}).map(({ id, totalMs }) => [id, totalMs]))
+    expect(clockOffsets(chosen({})).size).toBe(0)
+    const all = Object.fromEntries(Array.from({ length: 8 }, (_, i) => [`H-${i}`, (i - 3.5) * 1500]))
+    for (const offsets of [all, { ...all, BROKER: 9000 }]) {
+      const found = clockOffsets(chosen(offsets))
+      expect(found.has('the broker')).toBe(offsets !== all)
+      for (const attempt of chosen(offsets)) {
+        const mended = corrected(attempt, offIn(attempt, found))
+        expect(Math.abs(mended.totalMs - (right.get(attempt.id) ?? 0))).toBeLessThan(1300)
+        expect(mended.phases[0]).toMatchObject({ phase: 'broker', host: attempt.host })
+      }
+    }
+  })
+
   it('of who times what lies between two phases of the hosts are off where that cannot be so; what overlaps says nothing', () => {
     const phase = (name: string, host: string, startMs: number, endMs: number) => ({ phase: name, host, startMs, endMs, ended: true, code: null })
     const list = (offsets: Readonly<Record<string, number>>, overlaps = false): Timed[] =>

@@ -20,6 +20,8 @@ export const TICKET_LIMIT_MS = 5 * 60_000
 const FEWEST = 5
 /** Clocks that agree within this are not worth correcting: handing over takes some time itself. */
 const AGREE_MS = 2000
+/** Of one machine and another, nobody can say which of them is wrong. */
+const SEVERAL = 2
 /** Where such a part of the machines goes on before anything was handed over, clocks differ in general. */
 const IMPOSSIBLE = 0.2
 
@@ -78,9 +80,12 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
   }
   for (const [key, machines] of gaps) {
     const list = [...machines].flatMap(([machine, some]) => shortest(machine, some))
-    compare(list, true, keep)
+    const middle = compare(list, true, keep)
     const sender = senders.get(key)
-    if (sender && quantile(sender.beganMs, 0.9) < -AGREE_MS) agreed(sender.machine, list, keep)
+    if (!sender) continue
+    // Against the middle one of those that all differ, or against all.
+    if (middle) agreed(sender.machine, [middle], keep)
+    else if (list.length >= SEVERAL && quantile(sender.beganMs, 0.9) < -AGREE_MS) agreed(sender.machine, list, keep)
   }
   for (const list of boundsOf(inside).values())
     compare(
@@ -92,7 +97,7 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
     // Where the bounds contradict each other, the phases overlap: that says nothing of clocks.
     const list = all.filter(({ spreadMs }) => spreadMs >= 0)
     compare(list, false, keep)
-    agreed(reporter, list, keep)
+    if (list.length >= SEVERAL) agreed(reporter, list, keep)
   }
   return found
 }
@@ -136,9 +141,12 @@ function shortest(machine: string, list: readonly number[]): Shortest[] {
   return [{ machine, ms: quantile(list, 0.1), spreadMs: (quantile(list, 0.5) - quantile(list, 0.1)) / 2, n: list.length }]
 }
 
-/** Machines that do the same, against their median. Of fewer than three, nobody can say which of them is wrong. */
-function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: ClockOffset & { readonly off: boolean }) => void): void {
-  if (list.length < 3) return
+/**
+ * Machines that do the same, against their median. Of fewer than three, nobody can say which of them is wrong.
+ * @returns that median, where they all differ; else null
+ */
+function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: ClockOffset & { readonly off: boolean }) => void): Shortest | null {
+  if (list.length < 3) return null
   const typical = quantile(
     list.map(({ ms }) => ms),
     0.5,
@@ -147,19 +155,25 @@ function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: Clock
     list.map(({ ms }) => Math.abs(ms - typical)),
     0.5,
   )
-  // Nobody goes on with what is not handed over yet. Where several do so, there is no time that most clocks agree on: how far apart they are is how far they are off.
-  const nobodyAgrees = isGap && list.filter(({ ms }) => ms < -AGREE_MS).length >= IMPOSSIBLE * list.length && apart > AGREE_MS / 2
+  const own = quantile(
+    list.map(({ spreadMs }) => spreadMs),
+    0.5,
+  )
+  // Nobody goes on with what is not handed over yet. Where several do so, each always by as much, there is no time that most clocks agree on: how far apart they are is
+  // how far they are off.
+  const tooEarly = list.filter(({ ms }) => ms < -AGREE_MS / 4).length >= IMPOSSIBLE * list.length
+  const nobodyAgrees = isGap && tooEarly && apart > Math.max(AGREE_MS / 4, 2 * own)
   for (const { machine, ms, spreadMs, n } of list) {
     const offsetMs = Math.round(ms - typical)
     const uncertaintyMs = Math.round((nobodyAgrees ? 0 : apart) + spreadMs)
     const off = Math.abs(offsetMs) > Math.max(nobodyAgrees ? AGREE_MS / 4 : AGREE_MS, 3 * uncertaintyMs, nobodyAgrees ? 0 : 4 * apart)
     keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: isGap ? Math.round(typical) : null, off })
   }
+  return nobodyAgrees ? { machine: '', ms: typical, spreadMs: own, n: list.reduce((sum, one) => sum + one.n, 0) } : null
 }
 
 /** A machine of which several others say how far they are from it: where they agree, and it cannot be nothing, it is that one which is off. */
 function agreed(machine: string, list: readonly Shortest[], keep: (offset: ClockOffset & { readonly off: boolean }) => void): void {
-  if (list.length < 2) return
   const middle = (values: readonly number[]) => quantile(values, 0.5)
   const typical = middle(list.map(({ ms }) => ms))
   const apart = middle(list.map(({ ms }) => Math.abs(ms - typical)))
