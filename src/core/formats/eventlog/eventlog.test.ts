@@ -170,6 +170,25 @@ describe('event logs', () => {
     expect(saidOf(locked.slice(0, 1))).toEqual(['account-disabled'])
   })
 
+  it('with the SID of somebody whom nothing names yet are of nobody else, whoever was logging on on that machine', () => {
+    const [known, unknown] = ['S-1-5-21-1-2-3-1101', 'S-1-5-21-1-2-3-1102']
+    const profile = (user: string, timeMs: number): MadeEvent[] => [
+      { provider: PROVIDERS.profiles, id: 1, timeMs, user, data: { Session: 4 } },
+      { provider: PROVIDERS.profiles, id: 2, timeMs: timeMs + 900, user, data: { Session: 4 } },
+    ]
+    const file = bytes(document([...profile(known, START), ...profile(unknown, START + 20_000)]))
+    const { observations, faults } = read([file], [], Infinity, new Map([[known, 'LARKMERE\\mara']]))
+    expect(observations.map(({ person, kind }) => [person, kind])).toEqual([
+      ['LARKMERE\\mara', 'phase-begin'],
+      ['LARKMERE\\mara', 'phase-end'],
+    ])
+    expect(faults.map(({ code }) => code)).toEqual(['event.nobody', 'event.nobody'])
+    // Of whom no SID is known, it may be.
+    const named = { provider: PROVIDERS.sessions, id: 21, timeMs: START + 19_000, data: { User: 'LARKMERE\\jonas', SessionID: 9 }, userData: true }
+    const both = read([bytes(document([...profile(unknown, START + 20_000), named]))])
+    expect(new Set(both.observations.map(({ person }) => person))).toEqual(new Set(['LARKMERE\\jonas']))
+  })
+
   it('take part with providers of an administrator’s own', () => {
     const own: EventRule[] = [
       {

@@ -74,6 +74,8 @@ class Moments {
  */
 export class Whose {
   readonly #accounts = new Map<string, string>()
+  /** Of each person the SID that they are known by. */
+  readonly #sids = new Map<string, string>()
   readonly #byActivity = new Map<string, string>()
   readonly #bySession = new Moments()
   readonly #byMachine = new Moments()
@@ -88,11 +90,16 @@ export class Whose {
     private readonly refuse: (unnamed: Unnamed) => void,
     accounts: ReadonlyMap<string, string>,
   ) {
-    for (const [sid, account] of accounts) this.#accounts.set(sid.toUpperCase(), account)
+    for (const [sid, account] of accounts) this.#know(sid, account)
   }
 
   get accounts(): ReadonlyMap<string, string> {
     return this.#accounts
+  }
+
+  #know(sid: string, person: string): void {
+    this.#accounts.set(sid.toUpperCase(), person)
+    this.#sids.set(shortName(person), sid.toUpperCase())
   }
 
   take(unnamed: Unnamed): void {
@@ -101,7 +108,7 @@ export class Whose {
       // Written by the system itself: only what it belongs to can tell of whom.
       if (activity === '' && session === null) return
     } else if (person !== undefined) {
-      if (sid !== null && !isMachineSid(sid)) this.#accounts.set(sid.toUpperCase(), person)
+      if (sid !== null && !isMachineSid(sid)) this.#know(sid, person)
       if (activity !== '') this.#byActivity.set(activity, person)
       if (session !== null)
         this.#bySession.add(`${computer.toLowerCase()} ${session}`, { timeMs: observation.timeMs, name: person, short: shortName(person) })
@@ -201,10 +208,15 @@ export class Whose {
     return found
   }
 
-  /** Whoever was logging on on that machine around that moment: the only one, or the one who was much closer to it than anybody else. */
-  #only({ computer, observation }: Unnamed): string | null {
+  /**
+   * Whoever was logging on on that machine around that moment: the only one, or the one who was much closer to it than anybody else. What has a person's SID is of nobody
+   * who is known by another.
+   */
+  #only({ computer, observation, sid }: Unnamed): string | null {
+    const own = sid === null || isMachineSid(sid) ? null : sid.toUpperCase()
     const closest = new Map<string, { awayMs: number; name: string }>()
     for (const { timeMs, name, short } of this.#byMachine.near(computer.toLowerCase(), observation.timeMs, NEAR_MS)) {
+      if (own !== null && (this.#sids.get(short) ?? own) !== own) continue
       const awayMs = Math.abs(timeMs - observation.timeMs)
       const known = closest.get(short)
       if (!known || awayMs < known.awayMs) closest.set(short, { awayMs, name })
