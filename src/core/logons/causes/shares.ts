@@ -77,12 +77,14 @@ const isShareKnown = (facts: Facts, phase: string): boolean => facts.text('share
 
 /** So many of those nearest in time are more than happen to be slow; and on so many hosts. */
 const MANY = 0.2
-const MANY_AT_LEAST = 4
+const MANY_AT_LEAST = 5
 const MANY_HOSTS = 3
 
 /** Where nobody says which share it is: many at once, and no place that is named tells which of them. What containers and profiles have in common is a share. */
 function unnamed(facts: Facts, phase: string): Clue[] {
   if (facts.text('share') !== null || everywhere(facts, phase).length > 0 || (facts.located(phase)[0]?.gain ?? 0) >= TELLS) return []
+  // Who has far more to copy than others may well wait for that alone.
+  if ((facts.number('profileBytes') ?? 0) > 2 * (facts.ordinary('profileBytes')?.median ?? Infinity)) return []
   const { n, hit, hosts } = facts.anywhere(phase)
   if (hit < Math.max(MANY_AT_LEAST, MANY * n) || hosts < MANY_HOSTS) return []
   return [
