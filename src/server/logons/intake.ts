@@ -243,8 +243,6 @@ export class Intake {
 
   /** Explains attempts again with what is known now. By start, the first ones first: those say what is usual for the others. */
   explainAnew(attempts: readonly Again[], nowMs: number): Promise<Ingested> {
-    // Of what kind they are may have changed, and with it what is usual.
-    this.#usual.clear()
     return this.#ingest([], attempts, nowMs, null)
   }
 
