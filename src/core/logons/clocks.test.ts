@@ -44,6 +44,22 @@ describe('clocks', () => {
     }
   })
 
+  it('of gateways at which people sign on before a host is looked for are right', () => {
+    const phase = (name: string, host: string, startMs: number, endMs: number) => ({ phase: name, host, startMs, endMs, ended: true, code: null })
+    const list = Array.from({ length: 90 }, (_, i): Timed => {
+      const host = `H-${i % 5}`
+      const [asked, chosen] = [3000 + (i % 7) * 900, 3700 + (i % 7) * 900]
+      const phases = [
+        phase('sign-on', `GW-${i % 3}`, 0, asked),
+        phase('broker', 'CB', asked + 20, chosen),
+        phase('connect', host, chosen + 30, chosen + 600),
+        phase('container', host, chosen + 620, chosen + 2000),
+      ]
+      return { host, marks: [], phases }
+    })
+    expect(clockOffsets(list)).toEqual(new Map())
+  })
+
   it('of who times what lies between two phases of the hosts are off where that cannot be so; what overlaps says nothing', () => {
     const phase = (name: string, host: string, startMs: number, endMs: number) => ({ phase: name, host, startMs, endMs, ended: true, code: null })
     const list = (offsets: Readonly<Record<string, number>>, overlaps = false): Timed[] =>

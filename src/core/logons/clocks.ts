@@ -1,6 +1,6 @@
 import { isSameHost } from '../people/host'
 import type { Attempt, Phase } from './attempt'
-import { PHASES } from './observation'
+import { isOnHost, PHASES } from './observation'
 
 /** How far the clock of a machine is ahead of the others (behind: negative), as the order of what it reported tells. */
 export interface ClockOffset {
@@ -27,6 +27,9 @@ const IMPOSSIBLE = 0.2
 
 /** Whoever tells how long a host was looked for, where it names that host only: the host cannot have. */
 const BROKER = 'the broker'
+
+/** Phases that must be over before a host has anything to do. */
+const CHOOSING: readonly string[] = ['broker', 'power']
 
 const RANK = new Map<string, number>(PHASES.map((phase, rank) => [phase, rank]))
 
@@ -61,6 +64,8 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
     for (const { from, to } of handovers(phases)) {
       const key = `${from.host ?? ''} ${from.phase} ${to.phase}`
       push(gaps, key, to.host ?? '', to.startMs - from.endMs)
+      // A host is chosen before anything goes on there; who else is asked meanwhile may have been so before.
+      if (!CHOOSING.includes(from.phase) || attempt.host === null || to.host === null || !isSameHost(to.host, attempt.host)) continue
       const sender = senders.get(key) ?? { machine: from.host ?? '', beganMs: [] }
       senders.set(key, sender)
       sender.beganMs.push(to.startMs - from.startMs)
@@ -325,13 +330,13 @@ function handovers(phases: readonly Phase[]): { readonly from: Phase; readonly t
   })
 }
 
-/** Where a machine times a phase that comes between two that another one times. */
+/** Where a machine times what goes on on a host, between two phases that another one times. */
 function betweens(phases: readonly Phase[]): { readonly before: Phase; readonly it: Phase; readonly after: Phase }[] {
   if (phases.every(({ host }) => host === phases[0]?.host)) return []
   const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
   return ordered.flatMap((it, i) => {
     const [before, after] = [ordered[i - 1], ordered[i + 1]]
-    return before && after && before.host === after.host && before.host !== it.host ? [{ before, it, after }] : []
+    return before && after && isOnHost(it.phase) && before.host === after.host && before.host !== it.host ? [{ before, it, after }] : []
   })
 }
 
