@@ -31,6 +31,9 @@ const BROKER = 'the broker'
 /** Phases that must be over before a host has anything to do. */
 const CHOOSING: readonly string[] = ['broker', 'power']
 
+/** So long before a host was looked for, somebody was asked elsewhere. */
+const BEFORE_MS = 120_000
+
 const RANK = new Map<string, number>(PHASES.map((phase, rank) => [phase, rank]))
 
 /**
@@ -60,8 +63,9 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
   for (const attempt of attempts) {
     const { marks } = attempt
     const phases = byTeller(attempt)
+    const ordered = inTurn(phases, attempt.host)
     // By who hands over what to whom: each of the receiving machines is compared with the others that do the same.
-    for (const { from, to } of handovers(phases)) {
+    for (const { from, to } of handovers(ordered)) {
       const key = `${from.host ?? ''} ${from.phase} ${to.phase}`
       push(gaps, key, to.host ?? '', to.startMs - from.endMs)
       // A host is chosen before anything goes on there; who else is asked meanwhile may have been so before.
@@ -70,7 +74,7 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
       senders.set(key, sender)
       sender.beganMs.push(to.startMs - from.startMs)
     }
-    for (const { before, it, after } of betweens(phases)) bound(between, it.host, before.host, before.endMs - it.startMs, after.startMs - it.endMs)
+    for (const { before, it, after } of betweens(ordered)) bound(between, it.host, before.host, before.endMs - it.startMs, after.startMs - it.endMs)
     for (const mark of marks) {
       const around = phases.find(({ phase, host, ended }) => phase === mark.phase && ended && host !== null && host !== mark.host)
       // The host's clock is ahead of the other by at least begin − mark, and at most end − mark.
@@ -204,7 +208,7 @@ export function offIn(attempt: Timed, offsets: ReadonlyMap<string, ClockOffset>)
 
 function shows(attempt: Timed, { machine, offsetMs, typicalMs }: ClockOffset): boolean {
   if (typicalMs === null) return true
-  const first = handovers(byTeller(attempt)).find(({ to }) => to.host === machine)
+  const first = handovers(inTurn(byTeller(attempt), attempt.host)).find(({ to }) => to.host === machine)
   if (!first) return true
   const gap = first.to.startMs - first.from.endMs
   return Math.abs(gap - typicalMs - offsetMs) <= Math.abs(gap - typicalMs)
@@ -320,10 +324,24 @@ export class ClockWatch {
   }
 }
 
-/** Where a phase of one machine is followed by one of another, in the order in which phases follow each other. */
-function handovers(phases: readonly Phase[]): { readonly from: Phase; readonly to: Phase }[] {
+/**
+ * Phases that tell clocks, in the order in which they follow each other: people who were asked elsewhere may have been so before a host was looked for.
+ * @param on the host of the attempt
+ */
+function inTurn(phases: readonly Phase[], on: string | null): readonly Phase[] {
   if (phases.every(({ host }) => host === phases[0]?.host)) return []
-  const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
+  const known = phases.filter(({ host, ended }) => host !== null && ended)
+  const chosenMs = known.find(({ phase }) => CHOOSING.includes(phase))?.startMs ?? -Infinity
+  const rank = ({ phase, host, startMs }: Phase) => {
+    const elsewhere = !isOnHost(phase) && !CHOOSING.includes(phase) && host !== null && on !== null && !isSameHost(host, on)
+    return elsewhere && startMs < chosenMs && chosenMs - startMs <= BEFORE_MS ? -1 : (RANK.get(phase) ?? RANK.size)
+  }
+  const ranks = new Map(known.map((one) => [one, rank(one)]))
+  return known.sort((a, b) => (ranks.get(a) ?? 0) - (ranks.get(b) ?? 0))
+}
+
+/** Where a phase of one machine is followed by one of another. */
+function handovers(ordered: readonly Phase[]): { readonly from: Phase; readonly to: Phase }[] {
   return ordered.flatMap((to, i) => {
     const from = ordered[i - 1]
     return from && from.host !== to.host ? [{ from, to }] : []
@@ -331,16 +349,12 @@ function handovers(phases: readonly Phase[]): { readonly from: Phase; readonly t
 }
 
 /** Where a machine times what goes on on a host, between two phases that another one times. */
-function betweens(phases: readonly Phase[]): { readonly before: Phase; readonly it: Phase; readonly after: Phase }[] {
-  if (phases.every(({ host }) => host === phases[0]?.host)) return []
-  const ordered = phases.filter(({ host, ended }) => host !== null && ended).sort((a, b) => rankOf(a) - rankOf(b))
+function betweens(ordered: readonly Phase[]): { readonly before: Phase; readonly it: Phase; readonly after: Phase }[] {
   return ordered.flatMap((it, i) => {
     const [before, after] = [ordered[i - 1], ordered[i + 1]]
     return before && after && isOnHost(it.phase) && before.host === after.host && before.host !== it.host ? [{ before, it, after }] : []
   })
 }
-
-const rankOf = ({ phase }: Phase) => RANK.get(phase) ?? RANK.size
 
 function push(map: Map<string, Map<string, number[]>>, key: string, machine: string, value: number): void {
   const machines = map.get(key) ?? new Map<string, number[]>()
