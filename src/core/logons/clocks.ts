@@ -20,6 +20,8 @@ export const TICKET_LIMIT_MS = 5 * 60_000
 const FEWEST = 5
 /** Clocks that agree within this are not worth correcting: handing over takes some time itself. */
 const AGREE_MS = 2000
+/** So often clocks are looked for among what is left. */
+const ROUNDS = 3
 /** Of one machine and another, nobody can say which of them is wrong. */
 const SEVERAL = 2
 /** Where such a part of the machines goes on before anything was handed over, clocks differ in general. */
@@ -54,9 +56,36 @@ const byTeller = <T extends Pick<Timed, 'phases' | 'host'>>({ phases, host }: T)
 /** What tells the clocks of an attempt. */
 export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host'>
 
-/** The same for every machine of which anything can be said, with whether it is off by more than how well that is known. */
-function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { readonly off: boolean }> {
+type Judged = ReadonlyMap<string, ClockOffset & { readonly off: boolean }>
+
+/**
+ * The same for every machine of which anything can be said, with whether it is off by more than how well that is known. Once some are put right, what is left may show
+ * others.
+ */
+function judgeClocks(given: Iterable<Timed>): Judged {
+  const attempts = [...given]
+  let found = judgeOnce(attempts)
+  for (let round = 1; round < ROUNDS; round++) {
+    const more = [...judgeOnce(attempts.map((one) => putRight(one, found)))].filter(([machine, { off }]) => off && !found.get(machine)?.off)
+    if (more.length === 0) break
+    found = new Map([...found, ...more])
+  }
+  return found
+}
+
+/** As it would have been timed, had those clocks been right that were found off. */
+function putRight(attempt: Timed, found: Judged): Timed {
+  const ahead = (host: string | null) => {
+    const one = host === null ? undefined : found.get(host)
+    return one?.off ? one.offsetMs : 0
+  }
+  const phases = byTeller(attempt).map((one) => ({ ...one, startMs: one.startMs - ahead(one.host), endMs: one.endMs - ahead(one.host) }))
+  return { host: attempt.host, phases, marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - ahead(mark.host) })) }
+}
+
+function judgeOnce(attempts: readonly Timed[]): Judged {
   const gaps = new Map<string, Map<string, number[]>>()
+  const sent = new Map<string, Map<string, number[]>>()
   const senders = new Map<string, { readonly machine: string; readonly beganMs: number[] }>()
   const inside: Bounds = new Map()
   const between: Bounds = new Map()
@@ -68,6 +97,7 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
     for (const { from, to } of handovers(ordered)) {
       const key = `${from.host ?? ''} ${from.phase} ${to.phase}`
       push(gaps, key, to.host ?? '', to.startMs - from.endMs)
+      push(sent, `${from.phase} ${to.host ?? ''} ${to.phase}`, from.host ?? '', to.startMs - from.endMs)
       // A host is chosen before anything goes on there; who else is asked meanwhile may have been so before.
       if (!CHOOSING.includes(from.phase) || attempt.host === null || to.host === null || !isSameHost(to.host, attempt.host)) continue
       const sender = senders.get(key) ?? { machine: from.host ?? '', beganMs: [] }
@@ -89,23 +119,30 @@ function judgeClocks(attempts: Iterable<Timed>): Map<string, ClockOffset & { rea
   }
   for (const [key, machines] of gaps) {
     const list = [...machines].flatMap(([machine, some]) => shortest(machine, some))
-    const middle = compare(list, true, keep)
+    const middle = compare(list, 'receive', keep)
     const sender = senders.get(key)
     if (!sender) continue
     // Against the middle one of those that all differ, or against all.
     if (middle) agreed(sender.machine, [middle], keep)
     else if (list.length >= SEVERAL && quantile(sender.beganMs, 0.9) < -AGREE_MS) agreed(sender.machine, list, keep)
   }
+  // And each of those that send to the same one with the others.
+  for (const machines of sent.values())
+    compare(
+      [...machines].flatMap(([machine, some]) => shortest(machine, some)),
+      'send',
+      keep,
+    )
   for (const list of boundsOf(inside).values())
     compare(
       list.map((one) => ({ ...one, spreadMs: Math.abs(one.spreadMs) })),
-      false,
+      'are around',
       keep,
     )
   for (const [reporter, all] of boundsOf(between)) {
     // Where the bounds contradict each other, the phases overlap: that says nothing of clocks.
     const list = all.filter(({ spreadMs }) => spreadMs >= 0)
-    compare(list, false, keep)
+    compare(list, 'are around', keep)
     if (list.length >= SEVERAL) agreed(reporter, list, keep)
   }
   return found
@@ -154,7 +191,11 @@ function shortest(machine: string, list: readonly number[]): Shortest[] {
  * Machines that do the same, against their median. Of fewer than three, nobody can say which of them is wrong.
  * @returns that median, where they all differ; else null
  */
-function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: ClockOffset & { readonly off: boolean }) => void): Shortest | null {
+function compare(
+  list: readonly Shortest[],
+  they: 'receive' | 'send' | 'are around',
+  keep: (offset: ClockOffset & { readonly off: boolean }) => void,
+): Shortest | null {
   if (list.length < 3) return null
   const typical = quantile(
     list.map(({ ms }) => ms),
@@ -171,12 +212,13 @@ function compare(list: readonly Shortest[], isGap: boolean, keep: (offset: Clock
   // Nobody goes on with what is not handed over yet. Where several do so, each always by as much, there is no time that most clocks agree on: how far apart they are is
   // how far they are off.
   const tooEarly = list.filter(({ ms }) => ms < -AGREE_MS / 4).length >= IMPOSSIBLE * list.length
-  const nobodyAgrees = isGap && tooEarly && apart > Math.max(AGREE_MS / 4, 2 * own)
+  const nobodyAgrees = they !== 'are around' && tooEarly && apart > Math.max(AGREE_MS / 4, 2 * own)
   for (const { machine, ms, spreadMs, n } of list) {
-    const offsetMs = Math.round(ms - typical)
+    // Whoever sends by a clock that is ahead seems to have sent late.
+    const offsetMs = Math.round(they === 'send' ? typical - ms : ms - typical)
     const uncertaintyMs = Math.round((nobodyAgrees ? 0 : apart) + spreadMs)
     const off = Math.abs(offsetMs) > Math.max(nobodyAgrees ? AGREE_MS / 4 : AGREE_MS, 3 * uncertaintyMs, nobodyAgrees ? 0 : 4 * apart)
-    keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: isGap ? Math.round(typical) : null, off })
+    keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: they === 'receive' ? Math.round(typical) : null, off })
   }
   return nobodyAgrees ? { machine: '', ms: typical, spreadMs: own, n: list.reduce((sum, one) => sum + one.n, 0) } : null
 }
