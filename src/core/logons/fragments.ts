@@ -28,7 +28,9 @@ const isMarkedBy = (group: Group, marks: Group): boolean =>
 function isSentTo({ onHost, refused, begins, hosts }: Group, sent: Group): boolean {
   if (begins.length > 0 && sent.begins.length > 0) return false
   const isThere = hosts.some((one) => sent.hosts.some((other) => isSameHost(one, other)))
-  return onHost !== null ? isThere || begins.length === 0 : refused && isThere
+  // A gateway that somebody signed on at names itself.
+  const isSignOn = sent.begins.length === 0 && [...sent.phases].every((phase) => phase === 'sign-on')
+  return onHost !== null ? isThere || begins.length === 0 || isSignOn : refused && isThere
 }
 
 /**
