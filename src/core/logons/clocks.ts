@@ -65,7 +65,7 @@ type Judged = ReadonlyMap<string, ClockOffset & { readonly off: boolean }>
 function judgeClocks(given: Iterable<Timed>): Judged {
   const attempts = [...given]
   let found = judgeOnce(attempts)
-  for (let round = 1; round < ROUNDS; round++) {
+  for (let round = 1; round < ROUNDS && [...found.values()].some(({ off }) => off); round++) {
     const more = [...judgeOnce(attempts.map((one) => putRight(one, found)))].filter(([machine, { off }]) => off && !found.get(machine)?.off)
     if (more.length === 0) break
     found = new Map([...found, ...more])
