@@ -201,6 +201,18 @@ describe('clocks', () => {
     expect(new ClockWatch(watch.off.values()).off).toEqual(watch.off)
   })
 
+  it('are found also among very many logons of which only the host tells; where some of these wait, that is no clock', () => {
+    const watch = new ClockWatch()
+    // Two of the hosts are slow to go on after they were chosen, always by as much.
+    const alone = handedOver({ 'H-1': 4000, 'H-2': 2500 }, 1200).map(({ source: _, ...one }) => one)
+    const told = (observations: readonly Observation[]) =>
+      correlate(observations, START_MS + 86_400_000).map(({ attempt }) => ({ thread: `id:${attempt.id}`, attempt }))
+    for (let at = 0; at < alone.length; at += 600) expect(watch.take(told(alone.slice(at, at + 600)))).toBeNull()
+    expect(watch.off.size).toBe(0)
+    watch.take(told(handedOver({ 'H-3': 330_000 }).map((one) => ({ ...one, attempt: `b-${one.attempt}` }))))
+    expect([...watch.off.keys()]).toEqual(['H-3'])
+  })
+
   it('are put right before anything is measured, and said in the evidence of who could not sign on', () => {
     const list = handedOver({ 'H-3': 400_000 })
     const refused = list.map((o) =>

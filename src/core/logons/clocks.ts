@@ -68,7 +68,8 @@ function judgeClocks(given: Iterable<Timed>): Judged {
   for (let round = 1; round < ROUNDS && [...found.values()].some(({ off }) => off); round++) {
     const more = [...judgeOnce(attempts.map((one) => putRight(one, found)))].filter(([machine, { off }]) => off && !found.get(machine)?.off)
     if (more.length === 0) break
-    found = new Map([...found, ...more])
+    // What typically passes holds between clocks that were put right: an attempt as it was timed does not show it.
+    found = new Map([...found, ...more.map(([machine, offset]) => [machine, { ...offset, typicalMs: null }] as const)])
   }
   return found
 }
@@ -119,8 +120,8 @@ function judgeOnce(attempts: readonly Timed[]): Judged {
   }
   for (const [key, machines] of gaps) {
     const list = [...machines].flatMap(([machine, some]) => shortest(machine, some))
-    const middle = compare(list, 'receive', keep)
     const sender = senders.get(key)
+    const middle = compare(list, sender?.machine === BROKER ? 'are chosen' : 'receive', keep)
     if (!sender) continue
     // Against the middle one of those that all differ, or against all.
     if (middle) agreed(sender.machine, [middle], keep)
@@ -193,7 +194,7 @@ function shortest(machine: string, list: readonly number[]): Shortest[] {
  */
 function compare(
   list: readonly Shortest[],
-  they: 'receive' | 'send' | 'are around',
+  they: 'receive' | 'are chosen' | 'send' | 'are around',
   keep: (offset: ClockOffset & { readonly off: boolean }) => void,
 ): Shortest | null {
   if (list.length < 3) return null
@@ -213,12 +214,14 @@ function compare(
   // how far they are off.
   const tooEarly = list.filter(({ ms }) => ms < -AGREE_MS / 4).length >= IMPOSSIBLE * list.length
   const nobodyAgrees = they !== 'are around' && tooEarly && apart > Math.max(AGREE_MS / 4, 2 * own)
+  // Who says that nobody but the host told how it was chosen? Only what cannot be otherwise.
+  if (they === 'are chosen' && !nobodyAgrees) return null
   for (const { machine, ms, spreadMs, n } of list) {
     // Whoever sends by a clock that is ahead seems to have sent late.
     const offsetMs = Math.round(they === 'send' ? typical - ms : ms - typical)
     const uncertaintyMs = Math.round((nobodyAgrees ? 0 : apart) + spreadMs)
     const off = Math.abs(offsetMs) > Math.max(nobodyAgrees ? AGREE_MS / 4 : AGREE_MS, 3 * uncertaintyMs, nobodyAgrees ? 0 : 4 * apart)
-    keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: they === 'receive' ? Math.round(typical) : null, off })
+    keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: they === 'receive' || they === 'are chosen' ? Math.round(typical) : null, off })
   }
   return nobodyAgrees ? { machine: '', ms: typical, spreadMs: own, n: list.reduce((sum, one) => sum + one.n, 0) } : null
 }
@@ -314,10 +317,37 @@ const FRESH = 100
 /** Clocks drift apart and are set: what was a day ago says nothing. */
 const SAME_MS = 24 * 3_600_000
 
+interface Taken {
+  readonly atMs: number
+  readonly thread: string
+  readonly timed: Timed
+}
+
+/** The newest logons of a kind, and how many of them came since all were last looked at. */
+class Sample {
+  taken: Taken[] = []
+  fresh = 0
+
+  get isDue(): boolean {
+    return this.fresh > 0 && (this.taken.length <= FRESH || this.fresh >= Math.max(FRESH, Math.min(SAMPLE, this.taken.length) / 8))
+  }
+
+  add(one: Taken): void {
+    this.taken.push(one)
+    this.fresh++
+  }
+
+  looked(): void {
+    this.fresh = 0
+    this.taken = this.taken.slice(-SAMPLE)
+  }
+}
+
 /** Follows the clocks while logons come in. */
 export class ClockWatch {
-  #sample: { readonly atMs: number; readonly thread: string; readonly timed: Timed }[] = []
-  #fresh = 0
+  /** Logons that several machines told of; and apart, as they may be very many, those that whoever chose the host may have told of. */
+  readonly #several = new Sample()
+  readonly #chosen = new Sample()
   #off = new Map<string, ClockOffset>()
 
   /** @param known what was known when it last ran */
@@ -337,16 +367,15 @@ export class ClockWatch {
   take(attempts: readonly { readonly thread: string; readonly attempt: Attempt }[]): { readonly thread: string; readonly atMs: number }[] | null {
     for (const { thread, attempt } of attempts) {
       const { phases, marks, host, startedAtMs } = attempt
-      const timed = { phases, marks, host }
-      if (byTeller(timed).some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host))
-        this.#sample.push({ atMs: startedAtMs, thread, timed })
+      const one: Taken = { atMs: startedAtMs, thread, timed: { phases, marks, host } }
+      if (phases.some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host)) this.#several.add(one)
+      else if (phases.some(({ phase }) => phase === 'broker')) this.#chosen.add(one)
     }
-    this.#fresh += attempts.length
-    if (this.#fresh < Math.max(FRESH, Math.min(SAMPLE, this.#sample.length) / 8) && this.#sample.length > FRESH) return null
-    this.#fresh = 0
+    if (!this.#several.isDue && !this.#chosen.isDue) return null
+    this.#several.looked()
+    this.#chosen.looked()
     const aroundMs = attempts[attempts.length >> 1]?.attempt.startedAtMs ?? 0
-    this.#sample = this.#sample.slice(-SAMPLE)
-    const near = this.#sample.filter(({ atMs }) => Math.abs(atMs - aroundMs) < SAME_MS)
+    const near = [...this.#several.taken, ...this.#chosen.taken].filter(({ atMs }) => Math.abs(atMs - aroundMs) < SAME_MS)
     const changed = new Set<string>()
     for (const [machine, { off, ...offset }] of judgeClocks(near.map(({ timed }) => timed))) {
       const before = this.#off.get(machine)
