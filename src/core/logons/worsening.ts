@@ -15,7 +15,7 @@ const HITS = 3
 const HOURS_BEFORE = 3
 const HOURS_SINCE = 2
 /** So many times as much is lost. */
-const FAR = 2.5
+const FAR = 3
 
 interface Hour {
   readonly fromMs: number
@@ -47,7 +47,7 @@ export function worsening(ledger: Ledger, rows: readonly number[], hits: Readonl
     const some = levels.slice(from, to)
     return some.reduce((sum, one) => sum + one, 0) / some.length
   }
-  const cuts = changePoints(normalCost(levels), 3 * Math.log(levels.length), HOURS_SINCE)
+  const cuts = changePoints(normalCost(levels), 2 * Math.log(levels.length), HOURS_SINCE)
   for (const [i, cut] of cuts.entries()) {
     const before = mean(0, cut)
     const later = [...cuts.slice(i), levels.length].slice(1).map((to, j) => mean(cuts[i + j] ?? 0, to))
