@@ -37,11 +37,13 @@ const x = (ms: number) => LEFT + ((ms - firstMs.value) / Math.max(1, spanMs.valu
 const ticks = computed(() => {
   const every = [3_600_000, 4 * 3_600_000, 86_400_000, 5 * 86_400_000].find((ms) => spanMs.value / ms <= 10) ?? 5 * 86_400_000
   return bars.value.list
-    .filter((bar) => bar.atMs % every < step.value * 3_600_000)
+    .filter((bar) => bar.atMs % every < step.value * 3_600_000 && bar.x + TICK < Math.max(200, width.value))
     .map((bar) => ({ x: bar.x, text: every >= 86_400_000 ? day(bar.atMs) : clock(bar.atMs) }))
 })
+/** A day below the picture is about so wide. */
+const TICK = 60
 /** A letter of a word beside a line is about so wide. */
-const LETTER = 6
+const LETTER = 5.3
 /** Each word beside its line, and below those that it would cover. */
 const moments = computed(() => {
   const { change, worse } = props.incident
@@ -55,10 +57,13 @@ const moments = computed(() => {
     .sort((a, b) => a.ms - b.ms)
     .map((one) => {
       const at = x(one.ms)
-      const free = ends.findIndex((end) => end < at)
+      const wide = 6 + LETTER * one.word.length
+      // At the right edge it stands before its line.
+      const isLast = at + wide > width.value
+      const free = ends.findIndex((end) => end < (isLast ? at - wide : at))
       const row = free < 0 ? ends.length : free
-      ends[row] = at + 8 + LETTER * one.word.length
-      return { ...one, at, row }
+      ends[row] = isLast ? at : at + wide
+      return { ...one, at, row, isLast }
     })
 })
 const words = computed(() => {
@@ -100,7 +105,9 @@ const words = computed(() => {
       </RouterLink>
       <g v-for="one in moments" :key="one.word">
         <line :x1="one.at" :x2="one.at" :y1="6 + 13 * one.row" :y2="BASE" :stroke="one.colour" stroke-width="1.4" />
-        <text :x="one.at + 4" :y="13 + 13 * one.row" :fill="one.colour">{{ one.word }}</text>
+        <text :x="one.isLast ? one.at - 4 : one.at + 4" :text-anchor="one.isLast ? 'end' : 'start'" :y="13 + 13 * one.row" :fill="one.colour">
+          {{ one.word }}
+        </text>
       </g>
       <text v-for="tick in ticks" :key="tick.x" :x="tick.x" :y="HEIGHT - 8" fill="var(--stone)">{{ tick.text }}</text>
     </svg>
