@@ -403,12 +403,18 @@ function inTurn(phases: readonly Phase[], on: string | null): readonly Phase[] {
   if (phases.every(({ host }) => host === phases[0]?.host)) return []
   const known = phases.filter(({ host, ended }) => host !== null && ended)
   const chosenMs = known.find(({ phase }) => CHOOSING.includes(phase))?.startMs ?? -Infinity
-  const rank = ({ phase, host, startMs }: Phase) => {
-    const elsewhere = !isOnHost(phase) && !CHOOSING.includes(phase) && host !== null && on !== null && !isSameHost(host, on)
-    return elsewhere && startMs < chosenMs && chosenMs - startMs <= BEFORE_MS ? -1 : (RANK.get(phase) ?? RANK.size)
-  }
-  const ranks = new Map(known.map((one) => [one, rank(one)]))
-  return known.sort((a, b) => (ranks.get(a) ?? 0) - (ranks.get(b) ?? 0))
+  const wasBefore = ({ phase, host, startMs }: Phase) =>
+    startMs < chosenMs &&
+    chosenMs - startMs <= BEFORE_MS &&
+    !isOnHost(phase) &&
+    !CHOOSING.includes(phase) &&
+    host !== null &&
+    on !== null &&
+    !isSameHost(host, on)
+  const ranked = known.map((one) => ({ one, rank: wasBefore(one) ? -1 : (RANK.get(one.phase) ?? RANK.size) }))
+  // As they mostly are.
+  if (ranked.every(({ rank }, i) => i === 0 || rank >= (ranked[i - 1]?.rank ?? 0))) return known
+  return ranked.sort((a, b) => a.rank - b.rank).map(({ one }) => one)
 }
 
 /** Where a phase of one machine is followed by one of another. */

@@ -12,7 +12,7 @@ const MOST_CHANGES = 8
 
 /** What was said of one thing: each value with the moment from which on it was said, by time. */
 type Sayings = { fromMs: number; readonly value: AttrValue }[]
-type OfHost = Partial<Record<(typeof OF_HOST)[number], Sayings>>
+type OfHost = Readonly<Record<(typeof OF_HOST)[number], Sayings>>
 
 /**
  * Sources do not say everything each time. Where a logon does not say in which zone its host is, or with which image, that is what was last said of the host before it;
@@ -39,11 +39,11 @@ export class LastSaid {
   know({ host, person, pool, attrs, startedAtMs }: Pick<Attempt, 'host' | 'person' | 'pool' | 'attrs' | 'startedAtMs'>): void {
     if (host !== null) {
       let known = this.#hosts.get(host)
-      if (!known && this.#hosts.size < MOST) this.#hosts.set(host, (known = {}))
+      if (!known && this.#hosts.size < MOST) this.#hosts.set(host, (known = { zone: [], site: [], image: [] }))
       if (known)
         for (const name of OF_HOST) {
           const said = attrs[name]
-          if (said !== undefined) say((known[name] ??= []), startedAtMs, said)
+          if (said !== undefined) say(known[name], startedAtMs, said)
         }
     }
     const share = attrs['share']
@@ -74,6 +74,9 @@ export class LastSaid {
 
 function say(sayings: Sayings, atMs: number, value: AttrValue): void {
   let i = sayings.length - 1
+  // Mostly it is what it was.
+  const last = sayings[i]
+  if (last !== undefined && last.value === value && last.fromMs <= atMs) return
   while (i >= 0 && (sayings[i]?.fromMs ?? 0) > atMs) i--
   if (i >= 0 && sayings[i]?.value === value) return
   const next = sayings[i + 1]
