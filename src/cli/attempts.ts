@@ -168,13 +168,15 @@ export async function keepStandardInput(): Promise<{ readonly path: string; read
 
 /** A folder that is gone when the process is: at its end, when whoever reads our output leaves, or when it is interrupted. */
 function temporaryFolder(): { readonly path: string; readonly dispose: () => void } {
-  const path = mkdtempSync(join(tmpdir(), 'ikebana-'))
+  let path = ''
   const remove = () => {
-    rmSync(path, { recursive: true, force: true })
+    if (path !== '') rmSync(path, { recursive: true, force: true })
   }
   const interrupted = () => process.exit(130)
   process.once('exit', remove)
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, interrupted)
+  // Only now: an interruption right after it would leave it behind.
+  path = mkdtempSync(join(tmpdir(), 'ikebana-'))
   return {
     path,
     dispose: () => {
