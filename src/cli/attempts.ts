@@ -170,7 +170,8 @@ export async function keepStandardInput(): Promise<{ readonly path: string; read
 function temporaryFolder(): { readonly path: string; readonly dispose: () => void } {
   let path = ''
   const remove = () => {
-    if (path !== '') rmSync(path, { recursive: true, force: true })
+    // What is just being opened in it may come in between.
+    if (path !== '') rmSync(path, { recursive: true, force: true, maxRetries: 3 })
   }
   const interrupted = () => process.exit(130)
   process.once('exit', remove)
