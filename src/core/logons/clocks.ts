@@ -56,7 +56,10 @@ const byTeller = <T extends Pick<Timed, 'phases' | 'host'>>({ phases, host }: T)
 /** What tells the clocks of an attempt. */
 export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host'>
 
-type Judged = ReadonlyMap<string, ClockOffset & { readonly off: boolean }>
+/** With whether it is off by more than how well that is known. */
+type Judgement = ClockOffset & { readonly off: boolean }
+type Judged = ReadonlyMap<string, Judgement>
+type Keep = (judgement: Judgement) => void
 
 /**
  * The same for every machine of which anything can be said, with whether it is off by more than how well that is known. Once some are put right, what is left may show
@@ -112,8 +115,8 @@ function judgeOnce(attempts: readonly Timed[]): Judged {
       if (around) bound(inside, mark.host, around.host, around.startMs - mark.atMs, around.endMs - mark.atMs)
     }
   }
-  const found = new Map<string, ClockOffset & { readonly off: boolean }>()
-  const keep = (offset: ClockOffset & { readonly off: boolean }) => {
+  const found = new Map<string, Judgement>()
+  const keep: Keep = (offset) => {
     const known = found.get(offset.machine)
     if (!known || (offset.off && !known.off) || (offset.off === known.off && offset.uncertaintyMs < known.uncertaintyMs))
       found.set(offset.machine, offset)
@@ -192,24 +195,9 @@ function shortest(machine: string, list: readonly number[]): Shortest[] {
  * Machines that do the same, against their median. Of fewer than three, nobody can say which of them is wrong.
  * @returns that median, where they all differ; else null
  */
-function compare(
-  list: readonly Shortest[],
-  they: 'receive' | 'are chosen' | 'send' | 'are around',
-  keep: (offset: ClockOffset & { readonly off: boolean }) => void,
-): Shortest | null {
+function compare(list: readonly Shortest[], they: 'receive' | 'are chosen' | 'send' | 'are around', keep: Keep): Shortest | null {
   if (list.length < 3) return null
-  const typical = quantile(
-    list.map(({ ms }) => ms),
-    0.5,
-  )
-  const apart = quantile(
-    list.map(({ ms }) => Math.abs(ms - typical)),
-    0.5,
-  )
-  const own = quantile(
-    list.map(({ spreadMs }) => spreadMs),
-    0.5,
-  )
+  const { typical, apart, own } = middleOf(list)
   // Nobody goes on with what is not handed over yet. Where several do so, each always by as much, there is no time that most clocks agree on: how far apart they are is
   // how far they are off.
   const tooEarly = list.filter(({ ms }) => ms < -AGREE_MS / 4).length >= IMPOSSIBLE * list.length
@@ -226,16 +214,20 @@ function compare(
   return nobodyAgrees ? { machine: '', ms: typical, spreadMs: own, n: list.reduce((sum, one) => sum + one.n, 0) } : null
 }
 
+/** Of several machines the median, how far they are from it, and how much each of them varies. */
+function middleOf(list: readonly Shortest[]): { readonly typical: number; readonly apart: number; readonly own: number } {
+  const median = (values: readonly number[]) => quantile(values, 0.5)
+  const typical = median(list.map(({ ms }) => ms))
+  return { typical, apart: median(list.map(({ ms }) => Math.abs(ms - typical))), own: median(list.map(({ spreadMs }) => spreadMs)) }
+}
+
 /** A machine of which several others say how far they are from it: where they agree, and it cannot be nothing, it is that one which is off. */
-function agreed(machine: string, list: readonly Shortest[], keep: (offset: ClockOffset & { readonly off: boolean }) => void): void {
-  const middle = (values: readonly number[]) => quantile(values, 0.5)
-  const typical = middle(list.map(({ ms }) => ms))
-  const apart = middle(list.map(({ ms }) => Math.abs(ms - typical)))
-  const spreadMs = middle(list.map((one) => Math.abs(one.spreadMs)))
+function agreed(machine: string, list: readonly Shortest[], keep: Keep): void {
+  const { typical, apart, own } = middleOf(list)
   const offsetMs = -Math.round(typical)
   const n = list.reduce((sum, one) => sum + one.n, 0)
-  const off = Math.abs(typical) - spreadMs > Math.max(AGREE_MS, 4 * apart)
-  keep({ machine, offsetMs, uncertaintyMs: Math.round(spreadMs + apart), n, typicalMs: null, off })
+  const off = Math.abs(typical) - own > Math.max(AGREE_MS, 4 * apart)
+  keep({ machine, offsetMs, uncertaintyMs: Math.round(own + apart), n, typicalMs: null, off })
 }
 
 /**

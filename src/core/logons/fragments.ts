@@ -18,16 +18,17 @@ const isOnlySent = ({ onHost, refused, phases, closedAtMs }: Group): boolean => 
 /** What only marks tell of: they begin nothing. */
 const isOnlyMarked = ({ observations }: Group): boolean => observations.every(({ kind }) => kind === 'mark')
 
+const shareHost = (one: Pick<Group, 'hosts'>, other: Pick<Group, 'hosts'>): boolean =>
+  one.hosts.some((host) => other.hosts.some((theirs) => isSameHost(host, theirs)))
+
 /** Whether another machine's marks may be of an attempt: who was refused did not get in. */
 const isMarkedBy = (group: Group, marks: Group): boolean =>
-  !isOnlyMarked(group) &&
-  !(marks.refused && group.phases.has('shell')) &&
-  !marks.hosts.some((one) => group.hosts.some((other) => isSameHost(one, other)))
+  !isOnlyMarked(group) && !(marks.refused && group.phases.has('shell')) && !shareHost(group, marks)
 
 /** Whether what was sent may be what a host tells of, or who could not sign on there: one of the two knows of the begin. Who sends may not know the host by its name. */
 function isSentTo({ onHost, refused, begins, hosts }: Group, sent: Group): boolean {
   if (begins.length > 0 && sent.begins.length > 0) return false
-  const isThere = hosts.some((one) => sent.hosts.some((other) => isSameHost(one, other)))
+  const isThere = shareHost({ hosts }, sent)
   // A gateway that somebody signed on at names itself.
   const isSignOn = sent.begins.length === 0 && [...sent.phases].every((phase) => phase === 'sign-on')
   return onHost !== null ? isThere || begins.length === 0 || isSignOn : refused && isThere

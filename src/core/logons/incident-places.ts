@@ -16,6 +16,10 @@ export interface Element {
   readonly number: number
 }
 
+/** What a part or package is called is known only of those who waited for it: which of some places are of all. */
+export const knownOfAll = (elements: readonly Element[]): readonly Element[] => elements.filter(({ dimension }) => isOfAll(dimension))
+export const isOfAll = (dimension: string): boolean => dimension !== 'part' && dimension !== 'package'
+
 /** At which places the rows of a ledger are: their own, their people, and the groups that those are in. */
 export class RowPlaces {
   readonly #groups = new Map<number, readonly number[]>()

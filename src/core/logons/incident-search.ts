@@ -1,6 +1,6 @@
 import { contrastGain, fisherExact, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
-import { ANY, isPlace, type Element, type RowPlaces } from './incident-places'
+import { ANY, isOfAll, isPlace, knownOfAll, type Element, type RowPlaces } from './incident-places'
 import { burstOf, FEWEST, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
 import type { Place } from './incidents'
 import type { Ledger } from './ledger'
@@ -68,7 +68,7 @@ export class Search {
     const elements = scope.map(({ dimension, value }) => this.places.element(dimension, value))
     if (elements.includes(null)) return
     const all = elements.filter((one) => one !== null)
-    const places = all.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
+    const places = knownOfAll(all)
     for (const row of this.rows) {
       const has = this.ledger.cause(row)
       if (has < 0 || !this.places.isAt(row, places)) continue
@@ -117,7 +117,7 @@ export class Search {
     // What a part or package is called is known only of those who waited for it: it names the incident, and places narrow it.
     const named = this.#named(at, hits)
     const mine = named ? hits.filter((row) => this.places.isAt(row, [named])) : hits
-    const dimensions = named ? NARROWING : at.filter((dimension) => dimension !== 'part' && dimension !== 'package')
+    const dimensions = named ? NARROWING : at.filter(isOfAll)
     const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named ? 'most of it' : 'any')
     // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
     const burst = whole || named ? null : burstOf(this.ledger, mine)
@@ -283,7 +283,7 @@ export class Search {
   /** The same with who had it there, and elsewhere, over all of its time: for one that took another up. */
   overAll(candidate: Candidate): Candidate {
     const { elements, hits } = candidate
-    const places = elements.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')
+    const places = knownOfAll(elements)
     const during = this.ledger.rows(this.ledger.atMs(hits[0] ?? 0), this.ledger.atMs(hits.at(-1) ?? 0) + 1)
     return { ...candidate, contrast: this.#contrast(places, new Set(hits), during) }
   }

@@ -1,7 +1,7 @@
 import type { Org, OrgChange } from '../people/org'
 import { countSay } from '../stats/count'
 import { CAUSE_BY_ID } from './causes'
-import type { Element, RowPlaces } from './incident-places'
+import { knownOfAll, type Element, type RowPlaces } from './incident-places'
 import type { Candidate } from './incident-search'
 import { isNear } from './incident-times'
 import type { Incident } from './incidents'
@@ -37,7 +37,7 @@ export class Teller {
     const scope = elements.map(({ dimension, number }) => ({ dimension, value: this.places.name(dimension, number) }))
     const hitSet = new Set(hits)
     const worse = worsening(ledger, this.places.thereOf(knownOfAll(elements), hitSet, ledger.rows(fromMs, toMs + 1)), hitSet)
-    const suspects = this.#suspects(candidate, worse)
+    const suspects = this.#suspects(candidate, hitSet, worse)
     const [likely] = suspects
     return {
       id: [cause, ...scope.map(({ dimension, value }) => `${dimension}=${value}`), fromMs.toString(36)].join('~'),
@@ -85,13 +85,12 @@ export class Teller {
   }
 
   /** The changes before it began or became worse, each as what speaks most for it. */
-  #suspects({ cause, elements, hits, episodes }: Candidate, worse: Worsening | null): Suspect[] {
+  #suspects({ cause, elements, hits, episodes }: Candidate, hitSet: ReadonlySet<number>, worse: Worsening | null): Suspect[] {
     const all = this.org.changes ?? []
     if (all.length === 0) return []
     const { ledger } = this
     const times = hits.map((row) => ledger.atMs(row))
     const [fromMs, toMs] = [times[0] ?? 0, times.at(-1) ?? 0]
-    const hitSet = new Set(hits)
     // Of what came and went, those in between were fine, but not at the time.
     const isThen = (row: number) => ledger.cause(row) === 0 && (episodes === 1 || isNear(times, ledger.atMs(row)))
     const during = ledger.rows(fromMs, toMs + 1).filter((row) => hitSet.has(row) || isThen(row))
@@ -144,6 +143,3 @@ export class Teller {
     }
   }
 }
-
-/** What a part or package is called is known only of those who had it: the rest is of all. */
-const knownOfAll = (elements: readonly Element[]) => elements.filter(({ dimension }) => dimension !== 'part' && dimension !== 'package')

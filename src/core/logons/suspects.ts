@@ -1,6 +1,6 @@
 import type { OrgChange } from '../people/org'
 import { countSay } from '../stats/count'
-import { against, clue, type Clue } from './causes/cause'
+import { against, clue, sumOf, type Clue } from './causes/cause'
 
 /** A change that may have begun an incident, or made it far worse, with what speaks for and against it. */
 export interface Suspect {
@@ -69,30 +69,38 @@ const HOUR_MS = 3_600_000
 /** A moment is known no better than this. */
 const SLACK_MS = 10 * 60_000
 
+/** What is said of each onset: what the change came before, or after; and how many there were in between that speak against it. */
+const WORDS: Readonly<
+  Record<Suspect['of'], { before: string; after: string; none: string; few: (n: number) => string; many: (n: string) => string }>
+> = {
+  'its beginning': {
+    before: 'the first of these logons',
+    after: 'the beginning',
+    none: 'Nobody there logged on well in between.',
+    few: (n) => `Only ${n} there logged on well in between.`,
+    many: (n) => `${n} logons there went well in between.`,
+  },
+  'its worsening': {
+    before: 'they became far worse',
+    after: 'they became far worse',
+    none: 'Nobody had it in between.',
+    few: (n) => `Only ${n} had it in between, no worse than before.`,
+    many: (n) => `${n} had it in between, no worse than before.`,
+  },
+}
+
 /** How much a change is suspected of having begun an incident, or made it worse, and why. */
 export function suspect(change: OrgChange, { cause, of, atMs }: Onset, between: Between): Suspect {
   const reasons: Clue[] = []
   const beforeMs = atMs - change.atMs
-  const what = of === 'its beginning' ? 'the first of these logons' : 'they became far worse'
-  if (beforeMs < -SLACK_MS) reasons.push(against(9, `It came after ${of === 'its beginning' ? 'the beginning' : 'they became far worse'}.`))
-  else if (beforeMs <= HOUR_MS) reasons.push(clue(2, `${minutes(beforeMs)} before ${what}.`))
-  else if (beforeMs <= 26 * HOUR_MS) reasons.push(clue(1, `${Math.round(beforeMs / HOUR_MS)} h before ${what}.`))
+  const words = WORDS[of]
+  if (beforeMs < -SLACK_MS) reasons.push(against(9, `It came after ${words.after}.`))
+  else if (beforeMs <= HOUR_MS) reasons.push(clue(2, `${minutes(beforeMs)} before ${words.before}.`))
+  else if (beforeMs <= 26 * HOUR_MS) reasons.push(clue(1, `${Math.round(beforeMs / HOUR_MS)} h before ${words.before}.`))
   else reasons.push(against(Math.min(3, beforeMs / (48 * HOUR_MS)), `${Math.round(beforeMs / HOUR_MS)} h before.`))
   if (beforeMs >= 0) {
     const { wellBetween: n } = between
-    const words =
-      of === 'its beginning'
-        ? {
-            none: 'Nobody there logged on well in between.',
-            few: `Only ${n} there logged on well in between.`,
-            many: `${n} logons there went well in between.`,
-          }
-        : {
-            none: 'Nobody had it in between.',
-            few: `Only ${n} had it in between, no worse than before.`,
-            many: `${n} had it in between, no worse than before.`,
-          }
-    reasons.push(n <= 3 ? clue(1.5, n === 0 ? words.none : words.few) : against(Math.min(4, n / 8), words.many))
+    reasons.push(n <= 3 ? clue(1.5, n === 0 ? words.none : words.few(n)) : against(Math.min(4, n / 8), words.many(countSay(n))))
   }
   const { covered, precise } = between
   if (change.scope.length === 0) reasons.push(clue(0, 'It was not bound to a place.'))
@@ -118,7 +126,7 @@ export function suspect(change: OrgChange, { cause, of, atMs }: Onset, between: 
         ? clue(1.5, 'A change of this kind can bring it about.')
         : against(2, `A change of kind ${change.kind} does not bring it about by itself.`),
     )
-  return { change, of, score: reasons.reduce((sum, one) => sum + (one.for ? one.weight : -one.weight), 0), reasons }
+  return { change, of, score: sumOf(reasons), reasons }
 }
 
 const minutes = (ms: number) => (ms < 60_000 ? 'Less than a minute' : `${Math.round(ms / 60_000)} min`)

@@ -11,6 +11,10 @@ const { width } = useElementSize(holder, { width: 860, height: 0 })
 const HEIGHT = 120
 const BASE = 96
 const LEFT = 34
+/** A day below the picture is about so wide. */
+const TICK = 60
+/** A letter of a word beside a line is about so wide. */
+const LETTER = 5.3
 
 const step = computed(() => Math.max(1, Math.ceil(props.incident.hours.length / 180)))
 const bars = computed(() => {
@@ -40,10 +44,6 @@ const ticks = computed(() => {
     .filter((bar) => bar.atMs % every < step.value * 3_600_000 && bar.x + TICK < Math.max(200, width.value))
     .map((bar) => ({ x: bar.x, text: every >= 86_400_000 ? day(bar.atMs) : clock(bar.atMs) }))
 })
-/** A day below the picture is about so wide. */
-const TICK = 60
-/** A letter of a word beside a line is about so wide. */
-const LETTER = 5.3
 /** Each word beside its line, and below those that it would cover. */
 const moments = computed(() => {
   const { change, worse } = props.incident

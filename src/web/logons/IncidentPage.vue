@@ -8,7 +8,7 @@ import { call } from '../shell/api'
 import { useWindow } from '../shell/window'
 import EvidenceList from './EvidenceList.vue'
 import IncidentHours from './IncidentHours.vue'
-import { incidentPlace, incidentQuery, sinceWords } from './incident'
+import { incidentPlace, incidentQuery, sinceWords, suspectWords } from './incident'
 import WatchPanel from './WatchPanel.vue'
 
 const props = defineProps<{ id: string }>()
@@ -82,16 +82,7 @@ const choose = (ms: number | undefined) => router.replace({ query: { ...route.qu
         <summary>
           <span :class="{ strong: one.change.id === incident.change?.id }">{{ one.change.sentence }}</span>
           <span class="quiet small" :title="exact(one.change.atMs)"
-            >{{ when(one.change.atMs) }}, {{ one.change.by ?? 'not known by whom' }} ·
-            {{
-              one.change.id === incident.change?.id
-                ? one.of === 'its worsening'
-                  ? 'suspected of the worsening'
-                  : 'suspected'
-                : one.score > 0
-                  ? 'possible'
-                  : 'not suspected'
-            }}</span
+            >{{ when(one.change.atMs) }}, {{ one.change.by ?? 'not known by whom' }} · {{ suspectWords(one, incident.change) }}</span
           >
         </summary>
         <EvidenceList :clues="one.reasons" />

@@ -1,4 +1,4 @@
-import type { IncidentLine } from '../../contract/logons'
+import type { IncidentLine, IncidentPage } from '../../contract/logons'
 import { ANY_FACTOR } from '../../core/logons/observation'
 import { ago, when } from '../kit/format'
 import { stretchWords } from '../shell/window'
@@ -60,6 +60,12 @@ function timesWords({ attempts, sinceMs, toMs, episodes }: Pick<IncidentLine, 'a
 
 /** Before which onset a change was made, in a word. */
 export const afterWords = ({ of }: NonNullable<IncidentLine['change']>): string => (of === 'its worsening' ? 'worse after' : 'after')
+
+/** How much a change is suspected, in a few words. @param likely the one that most likely began it, or made it worse */
+export function suspectWords({ change, of, score }: IncidentPage['suspects'][number], likely: IncidentLine['change']): string {
+  if (change.id !== likely?.id) return score > 0 ? 'possible' : 'not suspected'
+  return of === 'its worsening' ? 'suspected of the worsening' : 'suspected'
+}
 
 /** The query of the list that shows an incident's attempts. */
 export const incidentQuery = ({ cause, scope }: Pick<IncidentLine, 'cause' | 'scope'>): Record<string, string> => ({
