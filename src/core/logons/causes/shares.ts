@@ -2,7 +2,7 @@ import type { Contrast } from '../contrast'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { processors } from './hosts'
-import { otherPhase } from './slow'
+import { halfOfImage, otherPhase } from './slow'
 import { changeBefore, contrastSentence, everywhere, onlyTheirs, sitsAt, sitsAtOrEverywhere, TELLS } from './where'
 
 /** The phases that wait for the share. */
@@ -79,10 +79,14 @@ const isShareKnown = (facts: Facts, phase: string): boolean => facts.text('share
 const MANY = 0.2
 const MANY_AT_LEAST = 5
 const MANY_HOSTS = 3
+/** A place tells who had it where so many there did: of others there may be those whose shares are known. */
+const MOST_THERE = 0.6
 
 /** Where nobody says which share it is: many at once, and no place that is named tells which of them. What containers and profiles have in common is a share. */
 function unnamed(facts: Facts, phase: string): Clue[] {
-  if (facts.text('share') !== null || everywhere(facts, phase).length > 0 || (facts.located(phase)[0]?.gain ?? 0) >= TELLS) return []
+  if (facts.text('share') !== null || everywhere(facts, phase).length > 0) return []
+  const best = facts.located(phase)[0]
+  if (best && best.gain >= TELLS && best.inside.hit >= MOST_THERE * best.inside.n) return []
   // Who has far more to copy than others may well wait for that alone.
   if ((facts.number('profileBytes') ?? 0) > 2 * (facts.ordinary('profileBytes')?.median ?? Infinity)) return []
   const { n, hit, hosts } = facts.anywhere(phase)
@@ -282,7 +286,7 @@ export const scanner: Cause = {
     const place = sitsAt(facts, excess.phase, ['image', 'host'], 4)
     if (!said && (!facts.ran('container') || !place.some((one) => one.for))) return null
     const clues: Clue[] = said ? [clue(6, 'The host says that a scanner read the container.', 'scanner.active')] : []
-    clues.push(...place, ...latency(facts, false))
+    clues.push(...place, ...latency(facts, false), ...(said ? [] : halfOfImage(facts, excess.phase)))
     const cpu = processors(facts)
     if (cpu?.busy) clues.push(against(said ? 1 : 3, cpu.sentence))
     if (facts.excess('container') && otherPhase(facts, SHARE_PHASES).length === 0)

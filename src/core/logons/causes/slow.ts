@@ -343,7 +343,7 @@ export const directorySlow: Cause = {
 }
 
 /** Against, where many hosts on the image are fine: what a version brings, all of them have. */
-function halfOfImage(facts: Facts, phase: string): Clue[] {
+export function halfOfImage(facts: Facts, phase: string): Clue[] {
   const { inside } = facts.contrast('image', phase)
   return inside.n >= 8 && inside.hit < 0.6 * inside.n
     ? [against(1.5, `Only ${inside.hit} of ${inside.n} other logons with image ${facts.text('image') ?? ''} had it.`)]
