@@ -23,6 +23,8 @@ const wanted = (env['STANDINS_TROUBLE'] ?? '').split(',').filter((name): name is
 
 /** The launcher says when it has been sent before. */
 const withHistory = env['STANDINS_HISTORY'] !== 'none'
+/** So many files are read at once, so that there is always one to go on with. */
+const AT_ONCE = 3
 const pending: string[] = []
 const startedMs = Date.now()
 const company = larkmere(Number(env['STANDINS_PEOPLE'] ?? 2600))
@@ -98,7 +100,7 @@ async function writeHistory(range: { fromDay: number; toDay: number }, tell: (st
     const { id } = (await response.json()) as { id: string }
     pending.push(id)
     await told
-    while (pending.length > 1) await read(pending.shift() ?? '')
+    while (pending.length >= AT_ONCE) await read(pending.shift() ?? '')
   }
   for (const id of pending) await read(id)
 }
@@ -108,7 +110,7 @@ async function read(id: string): Promise<void> {
     const state = (await send('GET', `/api/evidence/files/${id}`, undefined)) as { state: string; sentence: string | null }
     if (state.state === 'done') return
     if (state.state !== 'reading') throw new Error(`history: ${state.sentence ?? state.state}`)
-    await new Promise((next) => setTimeout(next, 40))
+    await new Promise((next) => setTimeout(next, 100))
   }
 }
 

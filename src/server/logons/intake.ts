@@ -43,7 +43,7 @@ import { keepClocks, recallClocks } from './clocks'
 import { asked, KnownAttempts, unusualBefore, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallLastSaid, recallNeighbours, recallOrdinary } from './recall'
-import { countedBefore, rollUp, takeBackUsual, type Counted } from './roll-ups'
+import { rollUp, takeBackUsual, type Counted } from './roll-ups'
 import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
 import { withShortNames } from './short-names'
 import { removeAttempts, writeAttempts } from './store'
@@ -65,6 +65,8 @@ export interface Reconsidered extends Ingested {
 
 /** What is to be written of one batch. */
 interface Prepared {
+  /** Where it rests on what had not been written by then, the start that this was held in memory since: see #startAgain. */
+  readonly restsOn: number | null
   readonly worked: readonly Worked[]
   readonly knownIds: ReadonlySet<string>
   /** Attempts that turned out to be parts of others. */
@@ -117,6 +119,8 @@ export class Intake {
   #writing: Promise<unknown> = Promise.resolve()
   #desk: IncidentDesk
   readonly #known: KnownAttempts
+  /** Counts how often all was forgotten. */
+  #start = 0
 
   constructor(private readonly database: Database) {
     this.#desk = this.#newDesk()
@@ -253,6 +257,7 @@ export class Intake {
   async forgetUsual(ids: readonly string[]): Promise<void> {
     await this.#whenWritten(() => this.database.transaction((handle) => takeBackUsual(handle, ids)))
     this.#usual.clear()
+    this.#known.forget()
   }
 
   /** Draws the hours that are over and have no picture, the newest first, one in each turn so that evidence never waits long. */
@@ -286,7 +291,7 @@ export class Intake {
   async #prepare(came: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
     const observations = this.#named(came)
     const threads = asked(observations, again)
-    const { attempts: known, called } = await this.#known.of(threads, this.#org, () => this.#writing)
+    const { attempts: known, called, counted: countedSoFar, fromMemory } = await this.#known.of(threads, this.#org, () => this.#writing)
     const all = [...known.flatMap((one) => one.observations), ...observations]
     const named = nameBySession(all)
     const timed = correlateThreads(intoThreads(named), nowMs, called)
@@ -300,8 +305,6 @@ export class Intake {
     this.#lastSaid ??= await recallLastSaid(this.database)
     const filled = this.#lastSaid.fillAll(found.map(({ attempt }) => attempt))
     const knownIds = new Set(known.map(({ id }) => id))
-    // They are known, so what was written of them is there: see KnownAttempts.of.
-    const countedSoFar = await countedBefore(this.database, [...knownIds])
     const joins = joinsOf(found, known, named)
     const worked = await this.#analyse(
       found.map((one, i) => ({ ...one, attempt: filled[i] ?? one.attempt })),
@@ -313,7 +316,9 @@ export class Intake {
     const gone = [...knownIds].filter((id) => !ids.has(id))
     this.#desk.take(worked.map(({ explained }) => explained))
     this.#desk.remove(gone)
+    this.#known.take(worked, gone)
     return {
+      restsOn: fromMemory ? this.#start : null,
       worked,
       knownIds,
       gone,
@@ -333,8 +338,9 @@ export class Intake {
     return people.length === 0 ? observations : observations.map((one) => of(one))
   }
 
-  async #write({ worked, knownIds, gone, joins, startedBefore, countedSoFar, clocks }: Prepared, upload: string | null): Promise<void> {
+  async #write({ restsOn, worked, knownIds, gone, joins, startedBefore, countedSoFar, clocks }: Prepared, upload: string | null): Promise<void> {
     if (worked.length + gone.length === 0) return
+    if (restsOn !== null && restsOn !== this.#start) throw new Error('what came just before it could not be written')
     await this.database.transaction(async (handle) => {
       const inherited = await filesOf(handle, joins.moved)
       if (gone.length) await removeAttempts(handle, gone)
@@ -360,6 +366,8 @@ export class Intake {
 
   /** What could not be written is not known here either: everything that is held in memory is read again when it is needed. */
   #startAgain(): void {
+    this.#start++
+    this.#known.forget()
     this.#desk = this.#newDesk()
     this.#around = new Around()
     this.#aroundFromMs = Infinity

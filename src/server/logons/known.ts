@@ -15,6 +15,9 @@ import {
 import { finderOf, readAccount, type Org } from '../../core/people'
 import type { Database, Queryable } from '../db/database'
 import { unpackEvidence } from './pack'
+import { Recent, type Held } from './recent'
+import { countedBefore, type Counted } from './roll-ups'
+import type { Worked } from './stored'
 
 /** An attempt that is there already, with all that it was made of. */
 export interface Known {
@@ -28,15 +31,14 @@ export interface Knowledge {
   readonly attempts: readonly Known[]
   /** Ids by which attempts are called already. */
   readonly called: Called
+  /** What they count for in the roll-ups, to be taken back. */
+  readonly counted: readonly Counted[]
+  /** Some of it may not have been written yet. */
+  readonly fromMemory: boolean
 }
 
-interface Row {
-  readonly id: string
-  readonly thread: string
-  readonly started_ms: number
-  readonly last_ms: number
-  readonly body: Uint8Array
-}
+/** What is found of an attempt, here or in the database. */
+type Found = Omit<Held, 'observations' | 'counted'> & { readonly observations: () => readonly Observation[] }
 
 /** An attempt that is to be looked at again. */
 export interface Again {
@@ -80,10 +82,19 @@ export function asked(observations: readonly Observation[], again: readonly Agai
   return threads
 }
 
+/** Whether anything of a kind ever came. */
+interface Came {
+  /** Something without an id: while nothing did, attempts with an id need not be held against those of their person. */
+  readonly without: boolean
+  /** An id that two attempts have. */
+  readonly idUsedAgain: boolean
+}
+
 /** Finds the attempts that new observations may change. */
 export class KnownAttempts {
-  /** Whether anything ever came without an id; not asked yet: null. While nothing did, attempts with an id need not be held against those of their person. */
-  #anyWithout: boolean | null = null
+  /** Not asked yet: null. */
+  #came: Came | null = null
+  #recent = new Recent()
 
   constructor(
     private readonly database: Database,
@@ -91,29 +102,83 @@ export class KnownAttempts {
     private readonly surelyNew: (id: string, atMs: number) => boolean,
   ) {}
 
+  /** These were analysed, and will be written; the others are parts of them now. */
+  take(worked: readonly Worked[], gone: readonly string[]): void {
+    this.#recent.take(worked, gone)
+    if (this.#recent.anyIdUsedAgain && this.#came) this.#came = { ...this.#came, idUsedAgain: true }
+  }
+
+  /** What was taken may not be in the database as it was, after all. */
+  forget(): void {
+    this.#recent = new Recent()
+    this.#came = null
+  }
+
   /**
    * Attempts that these threads already have, and those of the same people that they may meet (see meetings), as far as they can meet the new observations in time.
    * @param written waited for before the database is asked
    */
   async of(threads: ReadonlyMap<string, Asked>, org: Org, written: () => Promise<unknown>): Promise<Knowledge> {
     const without = [...threads].filter(([thread]) => !hasId(thread))
-    if (without.some(([, { fresh }]) => fresh.length > 0)) this.#anyWithout = true
+    const anyWithout = without.some(([, { fresh }]) => fresh.length > 0)
     const ids = [...threads].filter(
       ([thread, { fresh, fromMs }]) => hasId(thread) && (fresh.length === 0 || !this.surelyNew(thread.slice(3), fromMs)),
     )
-    if (ids.length + without.length === 0 && this.#anyWithout === false) return { attempts: [], called: new Map() }
+    const held = without.length === 0 && this.#came?.without === false ? this.#heldOf(ids) : null
+    if (held) {
+      const { attempts, called } = knowledgeOf(
+        threads,
+        held.map((one): Found => ({ ...one, observations: () => one.observations })),
+      )
+      const counted = held.flatMap((one) => one.counted ?? [])
+      return { attempts, called, counted, fromMemory: held.length > 0 }
+    }
     await written()
-    this.#anyWithout ??= await this.#anyCame()
-    const people = this.#anyWithout ? peopleIn(threads, org) : []
-    const { nameless, named } = this.#anyWithout ? sessionsIn(threads) : { nameless: [], named: [] }
-    without.push(...named)
+    this.#came ??= await this.#everCame()
+    if (anyWithout) this.#came = { ...this.#came, without: true }
+    const knowledge = await this.#inDatabase(threads, ids, without, org)
+    return {
+      ...knowledge,
+      counted: await countedBefore(
+        this.database,
+        knowledge.attempts.map(({ id }) => id),
+      ),
+      fromMemory: false,
+    }
+  }
+
+  /** All of them, as they were analysed lately; null where one was not, or where another attempt may have its id. */
+  #heldOf(ids: readonly (readonly [thread: string, asked: Asked])[]): Held[] | null {
+    const held: Held[] = []
+    for (const [thread] of ids) {
+      const one = this.#came?.idUsedAgain ? undefined : this.#recent.get(thread.slice(3))
+      if (!one) return null
+      held.push(one)
+    }
+    return held
+  }
+
+  async #inDatabase(
+    threads: ReadonlyMap<string, Asked>,
+    ids: readonly (readonly [thread: string, asked: Asked])[],
+    ofNobody: readonly (readonly [thread: string, asked: Asked])[],
+    org: Org,
+  ): Promise<Pick<Knowledge, 'attempts' | 'called'>> {
+    const people = this.#came?.without ? peopleIn(threads, org) : []
+    const { nameless, named } = this.#came?.without ? sessionsIn(threads) : { nameless: [], named: [] }
+    const without = [...ofNobody, ...named]
     const extent = (list: readonly (readonly [string, Asked])[]) => [
       list.map(([name]) => name),
       list.map(([, { fromMs }]) => Math.floor(fromMs)),
       list.map(([, { toMs }]) => Math.ceil(toMs)),
     ]
-    const query = (sql: string, params: unknown[]) =>
-      this.database.query<Row>(`select a.id, a.thread, a.started_ms, a.last_ms, e.body from ${sql}`, params)
+    const query = async (sql: string, params: unknown[]): Promise<Found[]> => {
+      const rows = await this.database.query<Omit<Found, 'observations'> & { body: Uint8Array }>(
+        `select a.id, a.thread, a.started_ms as "startedMs", a.last_ms as "lastMs", e.body from ${sql}`,
+        params,
+      )
+      return rows.map(({ body, ...row }) => ({ ...row, observations: () => unpackEvidence(body) }))
+    }
     const [byId, again, ...others] = await Promise.all([
       ids.length ? query('attempts a join evidence e on e.attempt = a.id where a.id = any($1)', [ids.map(([thread]) => thread.slice(3))]) : [],
       ids.length
@@ -151,32 +216,47 @@ export class KnownAttempts {
           )
         : [],
     ])
-    // The id of an attempt long before or after may be used again: then that one is another. What has no begin of its own is of it, wherever there is no other.
-    const near = new Set(again.map(({ thread }) => thread))
-    const isOfThese = ({ id, thread, started_ms, last_ms }: Row) => {
-      const asked = id === thread.slice(3) ? threads.get(thread) : undefined
-      if (!asked || (started_ms <= asked.toMs + LONGEST_MS && last_ms >= asked.fromMs - LONGEST_MS)) return true
-      return asked.fresh.length > 0 && !near.has(thread) && !asked.fresh.some(({ kind }) => kind === 'begin')
-    }
-    const known = new Map<string, Known>()
-    const found = [...byId.filter(isOfThese), ...again, ...others.flat()]
-    for (const { id, started_ms, body } of found) if (!known.has(id)) known.set(id, { id, startedMs: started_ms, observations: unpackEvidence(body) })
-    // Which logon has an id for its name; one of those that do not may have been found without it.
-    const called = new Map<string, number>()
-    for (const { id, thread, body } of [...byId, ...found]) {
-      const plain = hasId(thread) ? thread.slice(3) : null
-      if (plain === id) called.set(id, beganMs(known.get(id)?.observations ?? unpackEvidence(body)))
-      else if (plain !== null && !called.has(plain)) called.set(plain, NaN)
-    }
-    return { attempts: [...known.values()], called }
+    return knowledgeOf(threads, byId, again, others.flat())
   }
 
-  async #anyCame(): Promise<boolean> {
-    const [row] = await this.database.query<{ any: boolean }>(
-      `select exists (select from attempts where thread not like 'id:%') or exists (select from attempts where mixed) as any`,
+  async #everCame(): Promise<Came> {
+    const [row] = await this.database.query<Came>(
+      `select exists (select from attempts where thread not like 'id:%') or exists (select from attempts where mixed) as without,
+        exists (select from attempts where thread like 'id:%' and id <> substr(thread, 4)) as "idUsedAgain"`,
     )
-    return row?.any ?? false
+    return row ?? { without: true, idUsedAgain: true }
   }
+}
+
+/**
+ * @param byId attempts of the ids of these threads
+ * @param again others that sources call by these ids
+ * @param others of the same people and sessions
+ */
+function knowledgeOf(
+  threads: ReadonlyMap<string, Asked>,
+  byId: readonly Found[],
+  again: readonly Found[] = [],
+  others: readonly Found[] = [],
+): Pick<Knowledge, 'attempts' | 'called'> {
+  // The id of an attempt long before or after may be used again: then that one is another. What has no begin of its own is of it, wherever there is no other.
+  const near = new Set(again.map(({ thread }) => thread))
+  const isOfThese = ({ id, thread, startedMs, lastMs }: Found) => {
+    const asked = id === thread.slice(3) ? threads.get(thread) : undefined
+    if (!asked || (startedMs <= asked.toMs + LONGEST_MS && lastMs >= asked.fromMs - LONGEST_MS)) return true
+    return asked.fresh.length > 0 && !near.has(thread) && !asked.fresh.some(({ kind }) => kind === 'begin')
+  }
+  const known = new Map<string, Known>()
+  const found = [...byId.filter(isOfThese), ...again, ...others]
+  for (const { id, startedMs, observations } of found) if (!known.has(id)) known.set(id, { id, startedMs, observations: observations() })
+  // Which logon has an id for its name; one of those that do not may have been found without it.
+  const called = new Map<string, number>()
+  for (const { id, thread, observations } of [...byId, ...found]) {
+    const plain = hasId(thread) ? thread.slice(3) : null
+    if (plain === id) called.set(id, beganMs(known.get(id)?.observations ?? observations()))
+    else if (plain !== null && !called.has(plain)) called.set(plain, NaN)
+  }
+  return { attempts: [...known.values()], called }
 }
 
 /** The sessions of threads with something new: of which nobody is named, and, as threads that may wait for a name, those of which somebody is. */

@@ -19,18 +19,22 @@ export interface Counted {
   readonly saysUsual: boolean
 }
 
+/** What an attempt counts for; null where it counts for nothing, as it did not end well. */
+export function countsFor({ attempt, explained, counted }: Worked, times: 1 | -1): Counted | null {
+  if (!endedWell(explained)) return null
+  return {
+    ...kindOf(attempt),
+    startedMs: attempt.startedAtMs,
+    durations: durationsOf(explained.blame, attempt.totalMs),
+    times,
+    bad: Math.round(seenOf(explained).lostMs) > 0,
+    saysUsual: counted,
+  }
+}
+
 /** Takes back what the attempts counted for before, adds what they count for now, cell by cell. */
 export async function rollUp(handle: Queryable, before: readonly Counted[], worked: readonly Worked[]): Promise<void> {
-  const after = worked
-    .filter(({ explained }) => endedWell(explained))
-    .map(({ attempt, explained, counted }): Counted => ({
-      ...kindOf(attempt),
-      startedMs: attempt.startedAtMs,
-      durations: durationsOf(explained.blame, attempt.totalMs),
-      times: 1,
-      bad: Math.round(seenOf(explained).lostMs) > 0,
-      saysUsual: counted,
-    }))
+  const after = worked.flatMap((one) => countsFor(one, 1) ?? [])
   const days = new Map<string, { day: number; pool: string; first: boolean; network: string; slot: number; n: number; histograms: Histogram[] }>()
   const hours = new Map<number, { hour: number; n: number; bad: number; histogram: Histogram; sums: number[] }>()
   for (const counted of [...before, ...after]) {

@@ -27,6 +27,10 @@ export interface Worked {
   readonly counted: boolean
 }
 
+/** The moment until which it, or what was seen of it, reaches. */
+export const lastMsOf = ({ attempt, observations }: Pick<Worked, 'attempt' | 'observations'>): number =>
+  Math.round(observations.reduce((last, one) => Math.max(last, endOf(one)), attempt.startedAtMs + attempt.totalMs))
+
 /** An attempt as it is written. */
 export function toStored({ attempt, thread, observations, explained, neighbour, clocks, counted }: Worked, upload: string | null): StoredAttempt {
   const { diagnosis, usual } = explained
@@ -43,7 +47,7 @@ export function toStored({ attempt, thread, observations, explained, neighbour, 
     session: attempt.session,
     started_ms: Math.round(attempt.startedAtMs),
     total_ms: attempt.totalMs,
-    last_ms: Math.round(Math.max(attempt.startedAtMs + attempt.totalMs, ...observations.map(endOf))),
+    last_ms: lastMsOf({ attempt, observations }),
     outcome: explained.outcome,
     first: attempt.attrs['first'] === true,
     network: places.network ?? '',
