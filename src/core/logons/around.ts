@@ -1,8 +1,12 @@
 import { contrastGain } from '../stats/significance'
-import { bothOf, worseOf, type Contrast } from './contrast'
-import { COULD_HAVE, type Neighbour } from './neighbour'
-import { DIMENSIONS, maskOf, PlaceKinds, type Dimension } from './places'
-import { SERIES } from './usual'
+import { worseOf, type Contrast } from './contrast'
+import { Crowds, NEAREST, type Crowd } from './crowds'
+import type { Neighbour } from './neighbour'
+import { BEYOND, COULD, FAULT, KIND, NEAR_MS, NeighbourRows, STRIDE, UNREPORTED, type Placed } from './neighbour-rows'
+import { DIMENSIONS, maskOf, type Dimension } from './places'
+
+export type { Crowd } from './crowds'
+export { FAR_MS, NEAR_MS } from './neighbour-rows'
 
 /** Pairs of dimensions that can be a place together: a way between two, or a part of one. */
 const PAIRS: readonly (readonly [Dimension, Dimension])[] = [
@@ -23,32 +27,8 @@ export interface Located extends Contrast {
   readonly gain: number
 }
 
-/** Half an hour either side of an attempt: who logged on then is its neighbour. */
-export const NEAR_MS = 1_800_000
 /** Where hardly anybody logs on, those within hours are the nearest. */
 const SAME_DAY_MS = 4 * 3_600_000
-/** Where these are fewer than MANY, those of up to a day either side are asked too. */
-export const FAR_MS = 24 * 3_600_000
-const MANY = 300
-
-/** With more kinds of place than this, those that no neighbour is of are forgotten. */
-const MOST_KINDS = 20_000
-
-/** A share is called crowded by what comes in four minutes. */
-const SLOT_MS = 240_000
-/** So many of the nearest are asked about a share. */
-const NEAREST = 30
-/** So many of the quiet moments on one side are all but all of them. */
-const NEARLY_ALL = 0.7
-
-export interface Crowd {
-  readonly aMinute: number
-  /** In the fullest four minutes that the moment is in: it may be at the edge of a crowd. */
-  readonly mostAMinute: number
-  readonly medianAMinute: number
-  readonly whenCrowded: Contrast['inside']
-  readonly whenQuiet: Contrast['inside']
-}
 
 /** How many of those nearest in time had it, and on how many hosts. */
 export interface Anywhere {
@@ -64,14 +44,6 @@ interface Side {
   readonly hosts: Set<number>
 }
 
-/** Logons on a share by slots, the median of those that had any, from how many on a slot is crowded, and how many logons came in such. */
-interface Slots {
-  readonly counts: ReadonlyMap<number, number>
-  readonly median: number
-  readonly crowdedFrom: number
-  readonly crowded: number
-}
-
 /** The rows around an attempt, and for each of them one bit for each of DIMENSIONS that is as it has it. */
 interface Seen {
   readonly self: Neighbour
@@ -85,30 +57,15 @@ interface Seen {
 }
 
 const WIDTH = DIMENSIONS.length
-/**
- * What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, by what it failed (0: it did not), one bit for
- * each of DIMENSIONS that was not reported, and one for each of SERIES that it could be slow in.
- */
-const KIND = 0
-const BEYOND = 1
-const FAULT = 2
-const UNREPORTED = 3
-const COULD = 4
-const STRIDE = 5
 
 /** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in rows of numbers. */
 export class Around {
-  #size = 0
-  #ids: string[] = []
-  #at = new Float64Array(256)
-  /** See KIND. */
-  #rows = new Int32Array(256 * STRIDE)
-  readonly #kinds = new PlaceKinds()
+  readonly #held = new NeighbourRows()
+  readonly #crowds = new Crowds(this.#held)
   /** See #counts: all zero between two questions. */
   readonly #alike = new Int32Array(1 << (WIDTH + 1))
   #seen: Seen | null = null
   #same = new Int32Array(1024)
-  readonly #slotsOf = new Map<number, Slots & { readonly slot: number; readonly rows: number }>()
 
   add(neighbour: Neighbour): void {
     this.addAll([neighbour])
@@ -116,78 +73,29 @@ export class Around {
 
   /** Adds many at once: those that are there are moved once, if at all. */
   addAll(neighbours: readonly Neighbour[]): void {
-    const fresh = neighbours.length < 2 ? neighbours : [...neighbours].sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
     this.#seen = null
-    const size = this.#size + fresh.length
-    while (size > this.#at.length) this.#grow()
-    let old = this.#size - 1
-    this.#size = size
-    for (let next = fresh.length - 1, row = size - 1; next >= 0; row--) {
-      const neighbour = fresh[next]
-      if (!neighbour) break
-      const oldMs = old < 0 ? -Infinity : (this.#at[old] ?? 0)
-      if (oldMs > neighbour.atMs || (oldMs === neighbour.atMs && (this.#ids[old] ?? '') > neighbour.id)) this.#move(old--, row)
-      else {
-        this.#put(row, neighbour)
-        next--
-      }
-    }
-  }
-
-  #put(row: number, { id, atMs, places, beyond, ran, failed, fault }: Neighbour): void {
-    this.#ids[row] = id
-    this.#at[row] = atMs
-    const base = row * STRIDE
-    const kind = this.#kinds.kindOf(places)
-    this.#rows[base + KIND] = kind
-    this.#rows[base + UNREPORTED] = this.#kinds.unreported(kind)
-    this.#rows[base + BEYOND] = beyond
-    this.#rows[base + COULD] = beyond | ran | COULD_HAVE
-    this.#rows[base + FAULT] = failed ? this.#kinds.numberOf(fault || 'failed') : 0
-  }
-
-  #move(from: number, to: number): void {
-    this.#ids[to] = this.#ids[from] ?? ''
-    this.#at[to] = this.#at[from] ?? 0
-    this.#rows.copyWithin(to * STRIDE, from * STRIDE, (from + 1) * STRIDE)
+    this.#held.addAll(neighbours)
   }
 
   /** The same attempt again, as it is known now. */
   replace(neighbour: Neighbour): void {
-    for (let row = this.#firstFrom(neighbour.atMs); row < this.#size && this.#at[row] === neighbour.atMs; row++)
-      if (this.#ids[row] === neighbour.id) {
-        this.#shift(row + 1, row)
-        this.#ids.splice(row, 1)
-        this.#size--
-        break
-      }
-    this.add(neighbour)
+    this.#seen = null
+    this.#held.replace(neighbour)
   }
 
   get size(): number {
-    return this.#size
+    return this.#held.size
   }
 
   /** Forgets everything before a moment, so that memory stays bounded. */
   forget(beforeMs: number): void {
     this.#seen = null
-    const first = this.#firstFrom(beforeMs)
-    this.#shift(first, 0)
-    this.#ids = this.#ids.slice(first)
-    this.#size -= first
-    if (this.#kinds.size > MOST_KINDS) this.#forgetPlaces()
+    if (this.#held.forget(beforeMs)) this.#crowds.forget()
   }
 
-  #forgetPlaces(): void {
-    const rows = this.#rows.subarray(0, this.#size * STRIDE)
-    const [kinds, faults] = [new Set<number>(), new Set<number>()]
-    for (let base = 0; base < rows.length; base += STRIDE) {
-      kinds.add(rows[base + KIND] ?? 0)
-      faults.add(rows[base + FAULT] ?? 0)
-    }
-    const kept = this.#kinds.keepOnly(kinds, faults)
-    for (let base = 0; base < rows.length; base += STRIDE) rows[base + KIND] = kept.get(rows[base + KIND] ?? 0) ?? 0
-    this.#slotsOf.clear()
+  /** How crowded its share was. See Crowds. */
+  crowd(self: Neighbour, phase: string): Crowd {
+    return this.#crowds.of(self, phase)
   }
 
   /**
@@ -216,13 +124,13 @@ export class Around {
 
   /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit. */
   #counts(self: Neighbour, phase: string, among: readonly Dimension[]): Int32Array {
-    const [bit, byFault] = this.#trouble(self, phase)
+    const [bit, byFault] = this.#held.trouble(self, phase)
     const { from, to, row: selfRow, asked, same } = this.#seenFrom(self)
     const fences = maskOf(among)
     const counts = new Int32Array(ALL_BITS.length * 4)
     // Rows with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
     const alike = this.#alike
-    const rows = this.#rows
+    const rows = this.#held.rows
     const met: number[] = []
     const rare = new Map<number, number>()
     for (let row = from; row < to; row++) {
@@ -253,31 +161,26 @@ export class Around {
   /** What an attempt sees around it, for every question about it: kept until another asks, or something comes in. */
   #seenFrom(self: Neighbour): Seen {
     if (this.#seen?.self === self) return this.#seen
-    const [from, to] = this.#neighbours(self.atMs)
+    const [from, to] = this.#held.neighbours(self.atMs)
     let asked = 0
     for (const [d, dimension] of DIMENSIONS.entries()) if (self.places[dimension] !== '') asked |= 1 << d
-    this.#kinds.compareWith(self.places)
+    this.#held.kinds.compareWith(self.places)
     if (this.#same.length < to - from) this.#same = new Int32Array(2 * (to - from))
     const same = this.#same
-    for (let row = from; row < to; row++) same[row - from] = this.#kinds.sameAs(this.#rows[row * STRIDE + KIND] ?? 0)
-    return (this.#seen = { self, from, to, row: this.#rowOf(self), asked, same })
-  }
-
-  #rowOf({ atMs, id }: Neighbour): number {
-    for (let row = this.#firstFrom(atMs); row < this.#size && this.#at[row] === atMs; row++) if (this.#ids[row] === id) return row
-    return -1
+    for (let row = from; row < to; row++) same[row - from] = this.#held.kinds.sameAs(this.#held.rows[row * STRIDE + KIND] ?? 0)
+    return (this.#seen = { self, from, to, row: this.#held.rowOf(self), asked, same })
   }
 
   /** Whether its image is told from its pool by nothing that was seen: see PlaceKinds.isImageThePools. */
   isImageThePools({ places }: Neighbour): boolean {
-    return this.#kinds.isImageThePools(places)
+    return this.#held.kinds.isImageThePools(places)
   }
 
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
-    const [bit] = this.#trouble(self, phase)
+    const [bit] = this.#held.trouble(self, phase)
     const { from, to, row: selfRow, same } = this.#seenFrom(self)
-    const rows = this.#rows
+    const rows = this.#held.rows
     const [own, fences] = [maskOf([dimension]), maskOf(among)]
     let [insideN, insideHit, outsideN, outsideHit] = [0, 0, 0, 0]
     for (let row = from; row < to; row++) {
@@ -299,13 +202,13 @@ export class Around {
 
   /** Of the neighbours at a place that are nearest in time, how many had the same trouble. */
   nearest(self: Neighbour, dimension: Dimension, phase: string, most = 8): Contrast['inside'] {
-    const [bit, byFault] = this.#trouble(self, phase)
-    const [d, own] = this.#placeOf(self, dimension)
-    const rows = this.#rows
+    const [bit, byFault] = this.#held.trouble(self, phase)
+    const [d, own] = this.#held.placeOf(self, dimension)
+    const rows = this.#held.rows
     const result = { n: 0, hit: 0 }
-    this.#outwards(self, NEAR_MS, (row) => {
+    this.#held.outwards(self, NEAR_MS, (row) => {
       const base = row * STRIDE
-      if (!this.#isAt(row, d, own) || this.#isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
+      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
       if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
       return ++result.n < most
     })
@@ -316,22 +219,27 @@ export class Around {
    * Of the neighbours that are nearest in time, wherever they were: how many had the same trouble, and on how many hosts. Of those before and after it, or where it
    * has just begun or ended of those on the side where more had it.
    * @param outside only of those who are not at these places of its own
+   * @param among only of those who are at these
    */
-  anywhere(self: Neighbour, phase: string, outside: readonly Dimension[] = [], most = NEAREST / 2): Anywhere {
-    const [bit, byFault] = this.#trouble(self, phase)
-    const rows = this.#rows
+  anywhere(self: Neighbour, phase: string, outside: readonly Dimension[] = [], among: readonly Dimension[] = [], most = NEAREST / 2): Anywhere {
+    const [bit, byFault] = this.#held.trouble(self, phase)
+    const rows = this.#held.rows
     const host = DIMENSIONS.indexOf('host')
-    const own = outside.map((dimension) => this.#placeOf(self, dimension))
+    const [own, shared] = [outside, among].map((dimensions) => dimensions.map((dimension) => this.#held.placeOf(self, dimension))) as [
+      Placed[],
+      Placed[],
+    ]
     const [before, after] = [0, 1].map(() => ({ n: 0, hit: 0, hosts: new Set<number>() })) as [Side, Side]
-    this.#outwards(self, SAME_DAY_MS, (row) => {
+    this.#held.outwards(self, SAME_DAY_MS, (row) => {
       const base = row * STRIDE
-      const one = (this.#at[row] ?? 0) < self.atMs ? before : after
-      if (own.length > 0 && own.every(([d, place]) => this.#isAt(row, d, place))) return true
-      if (one.n >= most || this.#isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
+      const one = (this.#held.at[row] ?? 0) < self.atMs ? before : after
+      if (own.length > 0 && own.every(([d, place]) => this.#held.isAt(row, d, place))) return true
+      if (!shared.every(([d, place]) => this.#held.isAt(row, d, place))) return true
+      if (one.n >= most || this.#held.isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
       one.n++
       if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) {
         one.hit++
-        one.hosts.add(this.#kinds.valueOf(rows[base + KIND] ?? 0, host))
+        one.hosts.add(this.#held.kinds.valueOf(rows[base + KIND] ?? 0, host))
       }
       return before.n < most || after.n < most
     })
@@ -342,178 +250,18 @@ export class Around {
 
   /** Of the neighbours at a place that are nearest in time: how many failed, and how many of them by one of these codes. */
   failing(self: Neighbour, dimension: Dimension, codes: readonly string[], most = 12): { n: number; failed: number; byThese: number } {
-    const [d, own] = this.#placeOf(self, dimension)
-    const rows = this.#rows
-    const faults = codes.map((code) => this.#kinds.known(code))
+    const [d, own] = this.#held.placeOf(self, dimension)
+    const rows = this.#held.rows
+    const faults = codes.map((code) => this.#held.kinds.known(code))
     const result = { n: 0, failed: 0, byThese: 0 }
-    this.#outwards(self, NEAR_MS, (row) => {
-      if (!this.#isAt(row, d, own) || this.#isSelf(row, self)) return true
+    this.#held.outwards(self, NEAR_MS, (row) => {
+      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self)) return true
       const fault = rows[row * STRIDE + FAULT] ?? 0
       if (fault !== 0) result.failed++
       if (fault !== 0 && faults.includes(fault)) result.byThese++
       return ++result.n < most
     })
     return result
-  }
-
-  /**
-   * How crowded a share is at a moment: logons a minute in the two minutes either side, and in the median four minutes that had any, within a
-   * day either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.
-   */
-  crowd(self: Neighbour, phase: string): Crowd {
-    const [bit] = this.#trouble(self, phase)
-    const [share, own] = this.#placeOf(self, 'share')
-    const rows = this.#rows
-    const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(share, own, self.atMs)
-    const { near, most } = this.#crowdAt(share, own, self.atMs)
-    const whenCrowded = { n: 0, hit: 0 }
-    const [quietBefore, quietAfter] = [
-      { n: 0, hit: 0 },
-      { n: 0, hit: 0 },
-    ]
-    const isCrowded = (slot: number) => (counts.get(slot) ?? 0) >= crowdedFrom
-    // As a rule there is no crowd at all, and nobody has to look for one all day long.
-    let crowdedLeft = crowdedRows
-    this.#outwards(self, FAR_MS, (row) => {
-      const base = row * STRIDE
-      if (!this.#isAt(row, share, own)) return true
-      const slot = Math.floor((this.#at[row] ?? 0) / SLOT_MS)
-      const crowded = isCrowded(slot)
-      if (crowded) crowdedLeft--
-      // Just before and after a crowd it is neither crowded nor quiet.
-      else if (crowdedRows > 0 && (isCrowded(slot - 1) || isCrowded(slot + 1))) return true
-      const isBefore = (this.#at[row] ?? 0) < self.atMs
-      const side = crowded ? whenCrowded : isBefore ? quietBefore : quietAfter
-      if (
-        side.n < (crowded ? NEAREST : NEAREST / 2) &&
-        rows[base + FAULT] === 0 &&
-        ((rows[base + COULD] ?? 0) & bit) === bit &&
-        !this.#isSelf(row, self)
-      ) {
-        side.n++
-        if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
-      }
-      return Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)
-    })
-    // A crowd leaves quiet moments alone on both sides of it, but for some soon after. What has just begun or ended without one does not.
-    const worse = worseOf(quietBefore, quietAfter)
-    const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : bothOf(quietBefore, quietAfter)
-    const [aMinute = 0, mostAMinute = 0, medianAMinute = 0] = [near, most, median].map((n) => (n * 60_000) / SLOT_MS)
-    return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet }
-  }
-
-  /** How many logged on at a place in the four minutes around a moment, and in the fullest four minutes that it is in. */
-  #crowdAt(d: number, own: number, atMs: number): { readonly near: number; readonly most: number } {
-    const [from, to] = this.#range(atMs, SLOT_MS)
-    let [near, most, oldest] = [0, 0, 0]
-    const times: number[] = []
-    for (let row = from; row < to; row++) {
-      if (!this.#isAt(row, d, own)) continue
-      const rowMs = this.#at[row] ?? 0
-      if (Math.abs(rowMs - atMs) <= SLOT_MS / 2) near++
-      times.push(rowMs)
-      while ((times[oldest] ?? rowMs) < rowMs - SLOT_MS) oldest++
-      most = Math.max(most, times.length - oldest)
-    }
-    return { near, most }
-  }
-
-  /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */
-  #slots(d: number, own: number, atMs: number): Slots {
-    const slot = Math.floor(atMs / SLOT_MS)
-    const kept = this.#slotsOf.get(own)
-    if (kept?.slot === slot && Math.abs(kept.rows - this.#size) <= 0.02 * kept.rows) return kept
-    const counts = new Map<number, number>()
-    const [from, to] = this.#range((slot + 0.5) * SLOT_MS, FAR_MS)
-    for (let row = from; row < to; row++) {
-      if (!this.#isAt(row, d, own)) continue
-      const at = Math.floor((this.#at[row] ?? 0) / SLOT_MS)
-      counts.set(at, (counts.get(at) ?? 0) + 1)
-    }
-    const sorted = [...counts.values()].sort((a, b) => a - b)
-    const median = sorted[sorted.length >> 1] ?? 0
-    const crowdedFrom = Math.max(4, 2 * median)
-    const crowded = sorted.reduce((sum, n) => (n >= crowdedFrom ? sum + n : sum), 0)
-    const result = { slot, rows: this.#size, counts, median, crowdedFrom, crowded }
-    this.#slotsOf.set(own, result)
-    return result
-  }
-
-  /** Visits rows from an attempt outwards, the nearest first, while `visit` says to go on. */
-  #outwards({ atMs }: Neighbour, eitherSideMs: number, visit: (row: number) => boolean): void {
-    const [from, to] = this.#range(atMs, eitherSideMs)
-    const at = this.#at
-    let after = this.#firstFrom(atMs)
-    let before = after - 1
-    while (before >= from || after < to) {
-      const earlier = before >= from ? atMs - (at[before] ?? 0) : Infinity
-      const later = after < to ? (at[after] ?? 0) - atMs : Infinity
-      if (!visit(earlier < later ? before-- : after++)) return
-    }
-  }
-
-  /** Half an hour either side, and as much further as is needed for MANY, up to a day. */
-  #neighbours(atMs: number): [from: number, to: number] {
-    let [from, to] = this.#range(atMs, NEAR_MS)
-    if (to - from >= MANY) return [from, to]
-    const [first, last] = this.#range(atMs, FAR_MS)
-    while (to - from < MANY && (from > first || to < last)) {
-      const before = from > first ? atMs - (this.#at[from - 1] ?? -Infinity) : Infinity
-      const after = to < last ? (this.#at[to] ?? Infinity) - atMs : Infinity
-      if (before <= after) from--
-      else to++
-    }
-    return [from, to]
-  }
-
-  #range(atMs: number, eitherSideMs: number): [from: number, to: number] {
-    return [this.#firstFrom(atMs - eitherSideMs), this.#firstFrom(atMs + eitherSideMs)]
-  }
-
-  /** Where in a row a dimension is, and the number of the attempt's own place there. */
-  #placeOf(self: Neighbour, dimension: Dimension): [d: number, own: number] {
-    return [DIMENSIONS.indexOf(dimension), this.#kinds.known(self.places[dimension])]
-  }
-
-  #isAt(row: number, d: number, own: number): boolean {
-    return this.#kinds.valueOf(this.#rows[row * STRIDE + KIND] ?? 0, d) === own
-  }
-
-  /** The bit of a phase; or 0, and the number of the fault that the attempt failed by. */
-  #trouble(self: Neighbour, phase: string): [bit: number, byFault: number] {
-    return phase === 'failed' ? [0, this.#kinds.known(self.fault) || -1] : [1 << SERIES.indexOf(phase), -1]
-  }
-
-  /** By time first: texts of one length are slow to tell apart. */
-  #isSelf(row: number, self: Neighbour): boolean {
-    return this.#at[row] === self.atMs && this.#ids[row] === self.id
-  }
-
-  #firstFrom(ms: number): number {
-    let low = 0
-    let high = this.#size
-    while (low < high) {
-      const middle = (low + high) >> 1
-      if ((this.#at[middle] ?? 0) < ms) low = middle + 1
-      else high = middle
-    }
-    return low
-  }
-
-  /** Moves all but the ids, from a row to the last, to begin at another. */
-  #shift(from: number, to: number): void {
-    this.#at.copyWithin(to, from, this.#size)
-    this.#rows.copyWithin(to * STRIDE, from * STRIDE, this.#size * STRIDE)
-  }
-
-  #grow(): void {
-    const wider = <T extends Float64Array | Int32Array>(old: T, kind: new (length: number) => T): T => {
-      const result = new kind(old.length * 2)
-      result.set(old)
-      return result
-    }
-    this.#at = wider(this.#at, Float64Array)
-    this.#rows = wider(this.#rows, Int32Array)
   }
 }
 

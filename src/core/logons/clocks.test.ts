@@ -8,6 +8,13 @@ import type { Observation } from './observation'
 
 const attempts = (offsets: Readonly<Record<string, number>>) => correlate(handedOver(offsets), START_MS + 86_400_000).map(({ attempt }) => attempt)
 
+/** The same, where the broker names only the host that it chose, and the directory server is the only other that says who it is. */
+const chosen = (offsets: Readonly<Record<string, number>>) =>
+  correlate(
+    handedOver(offsets).map(({ source, ...one }) => (source === 'DC' ? { ...one, source } : one)),
+    START_MS + 86_400_000,
+  ).map(({ attempt }) => attempt)
+
 describe('clocks', () => {
   it('that agree are left alone', () => {
     expect(clockOffsets(attempts({}))).toEqual(new Map())
@@ -25,11 +32,6 @@ describe('clocks', () => {
   })
 
   it('are found, too, where the broker names only the host that it chose, also its own', () => {
-    const chosen = (offsets: Readonly<Record<string, number>>) =>
-      correlate(
-        handedOver(offsets).map(({ source, ...one }) => (source === 'DC' ? { ...one, source } : one)),
-        START_MS + 86_400_000,
-      ).map(({ attempt }) => attempt)
     const right = new Map(chosen({}).map(({ id, totalMs }) => [id, totalMs]))
     expect(clockOffsets(chosen({})).size).toBe(0)
     const all = Object.fromEntries(Array.from({ length: 8 }, (_, i) => [`H-${i}`, (i - 3.5) * 1500]))
@@ -44,6 +46,25 @@ describe('clocks', () => {
     }
   })
 
+  it('are found by pool, so that many others of which only the hosts tell, by clocks that agree, do not hide them', () => {
+    const offsets = Object.fromEntries(Array.from({ length: 8 }, (_, i) => [`H-${i}`, (i - 3.5) * 1500]))
+    const some = chosen(offsets).map((one) => ({ ...one, pool: 'front' }))
+    const others = Array.from({ length: 12 }, (_, copy) =>
+      chosen({}).map(({ phases, ...one }) => ({
+        ...one,
+        id: `${copy}-${one.id}`,
+        pool: 'back',
+        host: `B${copy}-${one.host}`,
+        phases: phases.map((phase) => ({ ...phase, host: `B${copy}-${one.host}` })),
+        marks: [],
+      })),
+    ).flat()
+    const found = clockOffsets([...others, ...some])
+    expect([...found.keys()].filter((machine) => machine.startsWith('B')).length).toBe(0)
+    const right = new Map(chosen({}).map(({ id, totalMs }) => [id, totalMs]))
+    for (const attempt of some) expect(Math.abs(corrected(attempt, offIn(attempt, found)).totalMs - (right.get(attempt.id) ?? 0))).toBeLessThan(1300)
+  })
+
   it('of gateways at which people sign on before a host is looked for are right', () => {
     const phase = (name: string, host: string, startMs: number, endMs: number) => ({ phase: name, host, startMs, endMs, ended: true, code: null })
     const list = Array.from({ length: 90 }, (_, i): Timed => {
@@ -55,7 +76,7 @@ describe('clocks', () => {
         phase('connect', host, chosen + 30, chosen + 600),
         phase('container', host, chosen + 620, chosen + 2000),
       ]
-      return { host, marks: [], phases }
+      return { host, pool: null, marks: [], phases }
     })
     expect(clockOffsets(list)).toEqual(new Map())
   })
@@ -72,7 +93,7 @@ describe('clocks', () => {
           phase('container', 'FILES', begun + 20 + files, done + files),
           phase('profile', host, done + 60 + own, 6000 + own),
         ]
-        return { host, marks: [], phases }
+        return { host, pool: null, marks: [], phases }
       })
     expect(clockOffsets(list({})).size).toBe(0)
     for (const offset of [-90_000, -4000, 4000, 90_000]) {

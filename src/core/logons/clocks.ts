@@ -27,8 +27,10 @@ const SEVERAL = 2
 /** Where such a part of the machines goes on before anything was handed over, clocks differ in general. */
 const IMPOSSIBLE = 0.2
 
-/** Whoever tells how long a host was looked for, where it names that host only: the host cannot have. */
+/** Whoever tells how long a host was looked for, where it names that host only: the host cannot have. Of each pool, as nobody says whether it is one for all. */
 const BROKER = 'the broker'
+const brokerOf = (pool: string | null) => (pool === null ? BROKER : `${BROKER} of ${pool}`)
+const isBroker = (machine: string | undefined) => machine?.startsWith(BROKER) ?? false
 
 /** Phases that must be over before a host has anything to do. */
 const CHOOSING: readonly string[] = ['broker', 'power']
@@ -50,11 +52,13 @@ export function clockOffsets(attempts: Iterable<Timed>): Map<string, ClockOffset
 }
 
 /** Its phases, each with the machine by whose clock it is timed. */
-const byTeller = <T extends Pick<Timed, 'phases' | 'host'>>({ phases, host }: T): readonly Phase[] =>
-  phases.map((one) => (one.phase === 'broker' && one.host !== null && host !== null && isSameHost(one.host, host) ? { ...one, host: BROKER } : one))
+const byTeller = <T extends Pick<Timed, 'phases' | 'host' | 'pool'>>({ phases, host, pool }: T): readonly Phase[] =>
+  phases.map((one) =>
+    one.phase === 'broker' && one.host !== null && host !== null && isSameHost(one.host, host) ? { ...one, host: brokerOf(pool) } : one,
+  )
 
 /** What tells the clocks of an attempt. */
-export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host'>
+export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host' | 'pool'>
 
 /** With whether it is off by more than how well that is known. */
 type Judgement = ClockOffset & { readonly off: boolean }
@@ -84,7 +88,7 @@ function putRight(attempt: Timed, found: Judged): Timed {
     return one?.off ? one.offsetMs : 0
   }
   const phases = byTeller(attempt).map((one) => ({ ...one, startMs: one.startMs - ahead(one.host), endMs: one.endMs - ahead(one.host) }))
-  return { host: attempt.host, phases, marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - ahead(mark.host) })) }
+  return { host: attempt.host, pool: attempt.pool, phases, marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - ahead(mark.host) })) }
 }
 
 function judgeOnce(attempts: readonly Timed[]): Judged {
@@ -124,7 +128,7 @@ function judgeOnce(attempts: readonly Timed[]): Judged {
   for (const [key, machines] of gaps) {
     const list = [...machines].flatMap(([machine, some]) => shortest(machine, some))
     const sender = senders.get(key)
-    const middle = compare(list, sender?.machine === BROKER ? 'are chosen' : 'receive', keep)
+    const middle = compare(list, isBroker(sender?.machine) ? 'are chosen' : 'receive', keep)
     if (!sender) continue
     // Against the middle one of those that all differ, or against all.
     if (middle) agreed(sender.machine, [middle], keep)
@@ -358,8 +362,8 @@ export class ClockWatch {
    */
   take(attempts: readonly { readonly thread: string; readonly attempt: Attempt }[]): { readonly thread: string; readonly atMs: number }[] | null {
     for (const { thread, attempt } of attempts) {
-      const { phases, marks, host, startedAtMs } = attempt
-      const one: Taken = { atMs: startedAtMs, thread, timed: { phases, marks, host } }
+      const { phases, marks, host, pool, startedAtMs } = attempt
+      const one: Taken = { atMs: startedAtMs, thread, timed: { phases, marks, host, pool } }
       if (phases.some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host)) this.#several.add(one)
       else if (phases.some(({ phase }) => phase === 'broker')) this.#chosen.add(one)
     }

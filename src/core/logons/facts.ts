@@ -35,8 +35,8 @@ export interface Facts {
   located(phase: string, among?: readonly Dimension[]): readonly Located[]
   /** A place of this attempt beside everywhere else. See Around.contrast. */
   contrast(dimension: Dimension, phase: string, among?: readonly Dimension[]): Contrast
-  /** Whether those nearest in time had it, wherever they were, or outside some of its places. See Around.anywhere. */
-  anywhere(phase: string, outside?: readonly Dimension[]): Anywhere
+  /** Whether those nearest in time had it, wherever they were, or outside some of its places, or at others of them. See Around.anywhere. */
+  anywhere(phase: string, outside?: readonly Dimension[], among?: readonly Dimension[]): Anywhere
   /** How crowded its share was. See Around.crowd. */
   crowd(phase: string): Crowd
 }
@@ -84,10 +84,10 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       if (!found) contrasts.set(key, (found = around.contrast(self, dimension, phase, among)))
       return found
     },
-    anywhere(phase, outside = []) {
-      const key = [phase, ...outside].join(' ')
+    anywhere(phase, outside = [], among = []) {
+      const key = [phase, ...outside, 'among', ...among].join(' ')
       let found = nearest.get(key)
-      if (!found) nearest.set(key, (found = around.anywhere(self, phase, outside)))
+      if (!found) nearest.set(key, (found = around.anywhere(self, phase, outside, among)))
       return found
     },
     crowd(phase) {

@@ -55,9 +55,26 @@ describe('what is slow on a share', () => {
     expect(counts['share-slow']).toBeGreaterThanOrEqual(25)
     expect(Object.keys(counts)).toEqual(['share-slow'])
     expect(evidence.join('\n')).toMatch(
-      /Of the \d+ nearest logons, \d+ on \d+ hosts were slow in container, at no place that tells; on which share they are is not said\./,
+      /Of the \d+ nearest logons whose share is not known, \d+ on \d+ hosts were slow in container, at no place that tells\./,
     )
     expect(unnamed((i) => i % 13 === 0).counts).toEqual({})
+  })
+
+  it('is a share that nobody names, too, beside very many others whose shares are known', () => {
+    const others = day(() => null, 320).map((one) => ({
+      ...one,
+      attempt: `o${one.attempt}`,
+      person: `o${one.person}`,
+      host: `BO-${one.host}`,
+      pool: 'back-office',
+    }))
+    const some = day((i) => ((i * 7) % 3 === 0 ? { phases: slow } : null)).map(({ attrs, ...one }) => ({
+      ...one,
+      attrs: attrs && { zone: attrs['zone'] ?? '' },
+    }))
+    const { counts } = said([...others, ...some])
+    expect(counts['share-slow']).toBeGreaterThanOrEqual(25)
+    expect(Object.keys(counts)).toEqual(['share-slow'])
   })
 
   it('is its want of room where it answers as ever and nobody reports how much is left', () => {

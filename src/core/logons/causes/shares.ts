@@ -28,9 +28,15 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
   return [high === expectedHigh ? clue(expectedHigh ? 4 : 1.5, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
 }
 
+/** So many in other crowds as large say that a crowd by itself does no harm, where hardly any of them were slow and many are now. */
+const ENOUGH_IN_CROWDS = 12
+
+const isElsewhereFine = (now: Contrast['inside'], others: Contrast['inside']): boolean =>
+  others.n >= ENOUGH_IN_CROWDS && now.n >= 4 && now.hit >= 0.3 * now.n && others.hit * 10 <= others.n
+
 /** How crowded the share was, and whether only crowds were slow, or those in quiet moments too. */
 function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
-  const { aMinute: around, mostAMinute, medianAMinute, whenCrowded, whenQuiet } = facts.crowd(phase)
+  const { aMinute: around, mostAMinute, medianAMinute, whenCrowded, whenQuiet, inOthers } = facts.crowd(phase)
   // Who comes first or last in a crowd is slow in it, too.
   const isOfCrowds = whenCrowded.n >= 4 && whenCrowded.hit >= 0.6 * whenCrowded.n && whenQuiet.n >= 4 && whenQuiet.hit <= 0.2 * whenQuiet.n
   const aMinute = isOfCrowds ? mostAMinute : around
@@ -38,6 +44,11 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   const crowded = aMinute >= Math.max(1, 2 * medianAMinute)
   const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share') ?? 'whatever shares there are'}; the median ${medianAMinute.toFixed(1)}.`
   const clues: Clue[] = storm ? [crowded ? clue(3, rate) : against(4, rate)] : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
+  // Of a share that is known more is: its latency, and who was on it in quiet moments.
+  if (facts.text('share') === null && isElsewhereFine(whenCrowded, inOthers)) {
+    const others = `As many at once did it no harm at other times: ${inOthers.hit} of ${inOthers.n} were slow in ${phase}.`
+    clues.push(storm ? against(5, others) : clue(3, others))
+  }
   if (whenQuiet.n < 4) return clues
   const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
   const quietRate = whenQuiet.hit / whenQuiet.n
@@ -79,24 +90,17 @@ const isShareKnown = (facts: Facts, phase: string): boolean => facts.text('share
 const MANY = 0.2
 const MANY_AT_LEAST = 5
 const MANY_HOSTS = 3
-/** A place tells who had it where so many there did: of others there may be those whose shares are known. */
-const MOST_THERE = 0.6
-
 /** Where nobody says which share it is: many at once, and no place that is named tells which of them. What containers and profiles have in common is a share. */
 function unnamed(facts: Facts, phase: string): Clue[] {
   if (facts.text('share') !== null || everywhere(facts, phase).length > 0) return []
-  const best = facts.located(phase)[0]
-  if (best && best.gain >= TELLS && best.inside.hit >= MOST_THERE * best.inside.n) return []
+  // Only those whose share nobody names, either: there may be others beside them whose shares are known.
+  const best = facts.located(phase, ['share'])[0]
+  if (best && best.gain >= TELLS) return []
   // Who has far more to copy than others may well wait for that alone.
   if ((facts.number('profileBytes') ?? 0) > 2 * (facts.ordinary('profileBytes')?.median ?? Infinity)) return []
-  const { n, hit, hosts } = facts.anywhere(phase)
+  const { n, hit, hosts } = facts.anywhere(phase, [], ['share'])
   if (hit < Math.max(MANY_AT_LEAST, MANY * n) || hosts < MANY_HOSTS) return []
-  return [
-    clue(
-      4.8,
-      `Of the ${n} nearest logons, ${hit} on ${hosts} hosts were slow in ${phase}, at no place that tells; on which share they are is not said.`,
-    ),
-  ]
+  return [clue(4.8, `Of the ${n} nearest logons whose share is not known, ${hit} on ${hosts} hosts were slow in ${phase}, at no place that tells.`)]
 }
 
 /** Where nobody says which share it is, that many others of the pool are fine speaks against none. */

@@ -1,0 +1,150 @@
+import { bothOf, worseOf, type Contrast } from './contrast'
+import type { Neighbour } from './neighbour'
+import { BEYOND, COULD, FAR_MS, FAULT, STRIDE, type NeighbourRows, type Placed } from './neighbour-rows'
+
+/** A share is called crowded by what comes in four minutes. */
+const SLOT_MS = 240_000
+/** So many of the nearest are asked about a share. */
+export const NEAREST = 30
+/** A crowd so long before or after is another one; and where as many came. */
+const ANOTHER_CROWD_MS = 2 * 3_600_000
+const AS_LARGE = 0.8
+/** So many of the quiet moments on one side are all but all of them. */
+const NEARLY_ALL = 0.7
+
+export interface Crowd {
+  readonly aMinute: number
+  /** In the fullest four minutes that the moment is in: it may be at the edge of a crowd. */
+  readonly mostAMinute: number
+  readonly medianAMinute: number
+  readonly whenCrowded: Contrast['inside']
+  readonly whenQuiet: Contrast['inside']
+  /** Of those who came in other crowds as large, well before or after this one. */
+  readonly inOthers: Contrast['inside']
+}
+
+/** Logons on a share by slots, the median of those that had any, from how many on a slot is crowded, and how many logons came in such. */
+interface Slots {
+  readonly counts: ReadonlyMap<number, number>
+  readonly median: number
+  readonly crowdedFrom: number
+  readonly crowded: number
+}
+
+/** How crowded shares are. */
+export class Crowds {
+  readonly #slotsOf = new Map<number, Slots & { readonly slot: number; readonly rows: number }>()
+
+  constructor(private readonly held: NeighbourRows) {}
+
+  /** Places have other numbers now. */
+  forget(): void {
+    this.#slotsOf.clear()
+  }
+
+  /**
+   * How crowded a share is at a moment: logons a minute in the two minutes either side, and in the median four minutes that had any, within a
+   * day either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.
+   */
+  of(self: Neighbour, phase: string): Crowd {
+    const [bit] = this.held.trouble(self, phase)
+    const [share, own] = this.held.placeOf(self, 'share')
+    const rows = this.held.rows
+    const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(share, own, self.atMs)
+    const { near, most } = this.#crowdAt(share, own, self.atMs)
+    const whenCrowded = { n: 0, hit: 0 }
+    const [quietBefore, quietAfter] = [
+      { n: 0, hit: 0 },
+      { n: 0, hit: 0 },
+    ]
+    const isCrowded = (slot: number) => (counts.get(slot) ?? 0) >= crowdedFrom
+    // As a rule there is no crowd at all, and nobody has to look for one all day long.
+    let crowdedLeft = crowdedRows
+    this.held.outwards(self, FAR_MS, (row) => {
+      const base = row * STRIDE
+      if (!this.held.isAt(row, share, own)) return true
+      const slot = Math.floor((this.held.at[row] ?? 0) / SLOT_MS)
+      const crowded = isCrowded(slot)
+      if (crowded) crowdedLeft--
+      // Just before and after a crowd it is neither crowded nor quiet.
+      else if (crowdedRows > 0 && (isCrowded(slot - 1) || isCrowded(slot + 1))) return true
+      const isBefore = (this.held.at[row] ?? 0) < self.atMs
+      const side = crowded ? whenCrowded : isBefore ? quietBefore : quietAfter
+      if (
+        side.n < (crowded ? NEAREST : NEAREST / 2) &&
+        rows[base + FAULT] === 0 &&
+        ((rows[base + COULD] ?? 0) & bit) === bit &&
+        !this.held.isSelf(row, self)
+      ) {
+        side.n++
+        if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
+      }
+      return Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)
+    })
+    // A crowd leaves quiet moments alone on both sides of it, but for some soon after. What has just begun or ended without one does not.
+    const worse = worseOf(quietBefore, quietAfter)
+    const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : bothOf(quietBefore, quietAfter)
+    const [aMinute = 0, mostAMinute = 0, medianAMinute = 0] = [near, most, median].map((n) => (n * 60_000) / SLOT_MS)
+    const inOthers = this.#when(
+      self,
+      [share, own],
+      bit,
+      (atMs) => (counts.get(Math.floor(atMs / SLOT_MS)) ?? 0) >= Math.max(crowdedFrom, AS_LARGE * most),
+    )
+    return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet, inOthers }
+  }
+
+  /** Of those at a place at such moments, well before or after an attempt: how many were slow in a phase. */
+  #when({ atMs }: Neighbour, [d, own]: Placed, bit: number, isAsked: (atMs: number) => boolean): Contrast['inside'] {
+    const result = { n: 0, hit: 0 }
+    const [first, last] = this.held.range(atMs, FAR_MS)
+    const [before, after] = this.held.range(atMs, ANOTHER_CROWD_MS)
+    for (let row = first; row < last; row++) {
+      if (row === before) row = after
+      const base = row * STRIDE
+      if (row >= last || !this.held.isAt(row, d, own) || this.held.rows[base + FAULT] !== 0 || ((this.held.rows[base + COULD] ?? 0) & bit) !== bit)
+        continue
+      if (!isAsked(this.held.at[row] ?? 0)) continue
+      result.n++
+      if (((this.held.rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
+    }
+    return result
+  }
+
+  /** How many logged on at a place in the four minutes around a moment, and in the fullest four minutes that it is in. */
+  #crowdAt(d: number, own: number, atMs: number): { readonly near: number; readonly most: number } {
+    const [from, to] = this.held.range(atMs, SLOT_MS)
+    let [near, most, oldest] = [0, 0, 0]
+    const times: number[] = []
+    for (let row = from; row < to; row++) {
+      if (!this.held.isAt(row, d, own)) continue
+      const rowMs = this.held.at[row] ?? 0
+      if (Math.abs(rowMs - atMs) <= SLOT_MS / 2) near++
+      times.push(rowMs)
+      while ((times[oldest] ?? rowMs) < rowMs - SLOT_MS) oldest++
+      most = Math.max(most, times.length - oldest)
+    }
+    return { near, most }
+  }
+
+  /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */
+  #slots(d: number, own: number, atMs: number): Slots {
+    const slot = Math.floor(atMs / SLOT_MS)
+    const kept = this.#slotsOf.get(own)
+    if (kept?.slot === slot && Math.abs(kept.rows - this.held.size) <= 0.02 * kept.rows) return kept
+    const counts = new Map<number, number>()
+    const [from, to] = this.held.range((slot + 0.5) * SLOT_MS, FAR_MS)
+    for (let row = from; row < to; row++) {
+      if (!this.held.isAt(row, d, own)) continue
+      const at = Math.floor((this.held.at[row] ?? 0) / SLOT_MS)
+      counts.set(at, (counts.get(at) ?? 0) + 1)
+    }
+    const sorted = [...counts.values()].sort((a, b) => a - b)
+    const median = sorted[sorted.length >> 1] ?? 0
+    const crowdedFrom = Math.max(4, 2 * median)
+    const crowded = sorted.reduce((sum, n) => (n >= crowdedFrom ? sum + n : sum), 0)
+    const result = { slot, rows: this.held.size, counts, median, crowdedFrom, crowded }
+    this.#slotsOf.set(own, result)
+    return result
+  }
+}

@@ -1,0 +1,188 @@
+import { COULD_HAVE, type Neighbour } from './neighbour'
+import { DIMENSIONS, PlaceKinds, type Dimension } from './places'
+import { SERIES } from './usual'
+
+/** Half an hour either side of an attempt: who logged on then is its neighbour. */
+export const NEAR_MS = 1_800_000
+/** Where these are fewer than MANY, those of up to a day either side are asked too. */
+export const FAR_MS = 24 * 3_600_000
+const MANY = 300
+
+/** With more kinds of place than this, those that no neighbour is of are forgotten. */
+const MOST_KINDS = 20_000
+
+/**
+ * What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, by what it failed (0: it did not), one bit for
+ * each of DIMENSIONS that was not reported, and one for each of SERIES that it could be slow in.
+ */
+export const KIND = 0
+export const BEYOND = 1
+export const FAULT = 2
+export const UNREPORTED = 3
+export const COULD = 4
+export const STRIDE = 5
+
+/** A dimension, and which of its values. */
+export type Placed = [d: number, own: number]
+
+/** The attempts around a moment, by time, in rows of numbers: see KIND. */
+export class NeighbourRows {
+  size = 0
+  at = new Float64Array(256)
+  rows = new Int32Array(256 * STRIDE)
+  readonly kinds = new PlaceKinds()
+  #ids: string[] = []
+
+  /** Adds many at once: those that are there are moved once, if at all. */
+  addAll(neighbours: readonly Neighbour[]): void {
+    const fresh = neighbours.length < 2 ? neighbours : [...neighbours].sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
+    const size = this.size + fresh.length
+    while (size > this.at.length) this.#grow()
+    let old = this.size - 1
+    this.size = size
+    for (let next = fresh.length - 1, row = size - 1; next >= 0; row--) {
+      const neighbour = fresh[next]
+      if (!neighbour) break
+      const oldMs = old < 0 ? -Infinity : (this.at[old] ?? 0)
+      if (oldMs > neighbour.atMs || (oldMs === neighbour.atMs && (this.#ids[old] ?? '') > neighbour.id)) this.#move(old--, row)
+      else {
+        this.#put(row, neighbour)
+        next--
+      }
+    }
+  }
+
+  #put(row: number, { id, atMs, places, beyond, ran, failed, fault }: Neighbour): void {
+    this.#ids[row] = id
+    this.at[row] = atMs
+    const base = row * STRIDE
+    const kind = this.kinds.kindOf(places)
+    this.rows[base + KIND] = kind
+    this.rows[base + UNREPORTED] = this.kinds.unreported(kind)
+    this.rows[base + BEYOND] = beyond
+    this.rows[base + COULD] = beyond | ran | COULD_HAVE
+    this.rows[base + FAULT] = failed ? this.kinds.numberOf(fault || 'failed') : 0
+  }
+
+  #move(from: number, to: number): void {
+    this.#ids[to] = this.#ids[from] ?? ''
+    this.at[to] = this.at[from] ?? 0
+    this.rows.copyWithin(to * STRIDE, from * STRIDE, (from + 1) * STRIDE)
+  }
+
+  /** The same attempt again, as it is known now. */
+  replace(neighbour: Neighbour): void {
+    for (let row = this.firstFrom(neighbour.atMs); row < this.size && this.at[row] === neighbour.atMs; row++)
+      if (this.#ids[row] === neighbour.id) {
+        this.#shift(row + 1, row)
+        this.#ids.splice(row, 1)
+        this.size--
+        break
+      }
+    this.addAll([neighbour])
+  }
+
+  /** Forgets everything before a moment, so that memory stays bounded. @returns whether places have other numbers now */
+  forget(beforeMs: number): boolean {
+    const first = this.firstFrom(beforeMs)
+    this.#shift(first, 0)
+    this.#ids = this.#ids.slice(first)
+    this.size -= first
+    if (this.kinds.size <= MOST_KINDS) return false
+    this.#forgetPlaces()
+    return true
+  }
+
+  #forgetPlaces(): void {
+    const rows = this.rows.subarray(0, this.size * STRIDE)
+    const [kinds, faults] = [new Set<number>(), new Set<number>()]
+    for (let base = 0; base < rows.length; base += STRIDE) {
+      kinds.add(rows[base + KIND] ?? 0)
+      faults.add(rows[base + FAULT] ?? 0)
+    }
+    const kept = this.kinds.keepOnly(kinds, faults)
+    for (let base = 0; base < rows.length; base += STRIDE) rows[base + KIND] = kept.get(rows[base + KIND] ?? 0) ?? 0
+  }
+
+  rowOf({ atMs, id }: Neighbour): number {
+    for (let row = this.firstFrom(atMs); row < this.size && this.at[row] === atMs; row++) if (this.#ids[row] === id) return row
+    return -1
+  }
+
+  /** Visits rows from an attempt outwards, the nearest first, while `visit` says to go on. */
+  outwards({ atMs }: Neighbour, eitherSideMs: number, visit: (row: number) => boolean): void {
+    const [from, to] = this.range(atMs, eitherSideMs)
+    const at = this.at
+    let after = this.firstFrom(atMs)
+    let before = after - 1
+    while (before >= from || after < to) {
+      const earlier = before >= from ? atMs - (at[before] ?? 0) : Infinity
+      const later = after < to ? (at[after] ?? 0) - atMs : Infinity
+      if (!visit(earlier < later ? before-- : after++)) return
+    }
+  }
+
+  /** Half an hour either side, and as much further as is needed for MANY, up to a day. */
+  neighbours(atMs: number): [from: number, to: number] {
+    let [from, to] = this.range(atMs, NEAR_MS)
+    if (to - from >= MANY) return [from, to]
+    const [first, last] = this.range(atMs, FAR_MS)
+    while (to - from < MANY && (from > first || to < last)) {
+      const before = from > first ? atMs - (this.at[from - 1] ?? -Infinity) : Infinity
+      const after = to < last ? (this.at[to] ?? Infinity) - atMs : Infinity
+      if (before <= after) from--
+      else to++
+    }
+    return [from, to]
+  }
+
+  range(atMs: number, eitherSideMs: number): [from: number, to: number] {
+    return [this.firstFrom(atMs - eitherSideMs), this.firstFrom(atMs + eitherSideMs)]
+  }
+
+  /** Where in a row a dimension is, and the number of the attempt's own place there. */
+  placeOf(self: Neighbour, dimension: Dimension): Placed {
+    return [DIMENSIONS.indexOf(dimension), this.kinds.known(self.places[dimension])]
+  }
+
+  isAt(row: number, d: number, own: number): boolean {
+    return this.kinds.valueOf(this.rows[row * STRIDE + KIND] ?? 0, d) === own
+  }
+
+  /** The bit of a phase; or 0, and the number of the fault that the attempt failed by. */
+  trouble(self: Neighbour, phase: string): [bit: number, byFault: number] {
+    return phase === 'failed' ? [0, this.kinds.known(self.fault) || -1] : [1 << SERIES.indexOf(phase), -1]
+  }
+
+  /** By time first: texts of one length are slow to tell apart. */
+  isSelf(row: number, self: Neighbour): boolean {
+    return this.at[row] === self.atMs && this.#ids[row] === self.id
+  }
+
+  firstFrom(ms: number): number {
+    let low = 0
+    let high = this.size
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if ((this.at[middle] ?? 0) < ms) low = middle + 1
+      else high = middle
+    }
+    return low
+  }
+
+  /** Moves all but the ids, from a row to the last, to begin at another. */
+  #shift(from: number, to: number): void {
+    this.at.copyWithin(to, from, this.size)
+    this.rows.copyWithin(to * STRIDE, from * STRIDE, this.size * STRIDE)
+  }
+
+  #grow(): void {
+    const wider = <T extends Float64Array | Int32Array>(old: T, kind: new (length: number) => T): T => {
+      const result = new kind(old.length * 2)
+      result.set(old)
+      return result
+    }
+    this.at = wider(this.at, Float64Array)
+    this.rows = wider(this.rows, Int32Array)
+  }
+}
