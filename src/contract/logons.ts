@@ -242,6 +242,8 @@ export const ClockLine = z.object({
   uncertaintyMs: z.number(),
   n: z.number(),
   /** Tickets are refused by so much. */
+  /** Whether a source gave that name; else it is a broker that only names the host it chose. */
+  named: z.boolean(),
   beyondTickets: z.boolean(),
   sinceMs: z.number(),
   seenMs: z.number(),

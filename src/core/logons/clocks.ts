@@ -1,6 +1,5 @@
 import { isSameHost } from '../people/host'
-import type { Attempt, Phase } from './attempt'
-import { isOnHost, PHASES } from './observation'
+import { betweens, byTeller, CHOOSING, handovers, inTurn, isBroker, type Timed } from './clock-turns'
 
 /** How far the clock of a machine is ahead of the others (behind: negative), as the order of what it reported tells. */
 export interface ClockOffset {
@@ -27,19 +26,6 @@ const SEVERAL = 2
 /** Where such a part of the machines goes on before anything was handed over, clocks differ in general. */
 const IMPOSSIBLE = 0.2
 
-/** Whoever tells how long a host was looked for, where it names that host only: the host cannot have. Of each pool, as nobody says whether it is one for all. */
-const BROKER = 'the broker'
-const brokerOf = (pool: string | null) => (pool === null ? BROKER : `${BROKER} of ${pool}`)
-const isBroker = (machine: string | undefined) => machine?.startsWith(BROKER) ?? false
-
-/** Phases that must be over before a host has anything to do. */
-const CHOOSING: readonly string[] = ['broker', 'power']
-
-/** So long before a host was looked for, somebody was asked elsewhere. */
-const BEFORE_MS = 120_000
-
-const RANK = new Map<string, number>(PHASES.map((phase, rank) => [phase, rank]))
-
 /**
  * Offsets of clocks, from logons in which one machine hands over to another. What comes first must end before what follows begins: on each machine, the
  * shortest of these gaps is compared with the shortest on the others that do the same (their median). Where one machine writes inside a phase that
@@ -51,15 +37,6 @@ export function clockOffsets(attempts: Iterable<Timed>): Map<string, ClockOffset
   return new Map([...judgeClocks(attempts)].flatMap(([machine, { off, ...offset }]) => (off ? [[machine, offset] as const] : [])))
 }
 
-/** Its phases, each with the machine by whose clock it is timed. */
-const byTeller = <T extends Pick<Timed, 'phases' | 'host' | 'pool'>>({ phases, host, pool }: T): readonly Phase[] =>
-  phases.map((one) =>
-    one.phase === 'broker' && one.host !== null && host !== null && isSameHost(one.host, host) ? { ...one, host: brokerOf(pool) } : one,
-  )
-
-/** What tells the clocks of an attempt. */
-export type Timed = Pick<Attempt, 'phases' | 'marks' | 'host' | 'pool'>
-
 /** With whether it is off by more than how well that is known. */
 type Judgement = ClockOffset & { readonly off: boolean }
 type Judged = ReadonlyMap<string, Judgement>
@@ -69,7 +46,7 @@ type Keep = (judgement: Judgement) => void
  * The same for every machine of which anything can be said, with whether it is off by more than how well that is known. Once some are put right, what is left may show
  * others.
  */
-function judgeClocks(given: Iterable<Timed>): Judged {
+export function judgeClocks(given: Iterable<Timed>): Judged {
   const attempts = [...given]
   let found = judgeOnce(attempts)
   for (let round = 1; round < ROUNDS && [...found.values()].some(({ off }) => off); round++) {
@@ -232,201 +209,6 @@ function agreed(machine: string, list: readonly Shortest[], keep: Keep): void {
   const n = list.reduce((sum, one) => sum + one.n, 0)
   const off = Math.abs(typical) - own > Math.max(AGREE_MS, 4 * apart)
   keep({ machine, offsetMs, uncertaintyMs: Math.round(own + apart), n, typicalMs: null, off })
-}
-
-/**
- * Which of the clocks that are known to be off were off in this attempt: a clock may have been set since. Where its own handing over looks as if the clock
- * were right, it is left alone.
- */
-export function offIn(attempt: Timed, offsets: ReadonlyMap<string, ClockOffset>): ClockOffset[] {
-  if (offsets.size === 0) return []
-  const machines = new Set([...byTeller(attempt), ...attempt.marks].map(({ host }) => host))
-  return [...machines].flatMap((machine) => {
-    const offset = machine === null ? undefined : offsets.get(machine)
-    return offset && shows(attempt, offset) ? [offset] : []
-  })
-}
-
-function shows(attempt: Timed, { machine, offsetMs, typicalMs }: ClockOffset): boolean {
-  if (typicalMs === null) return true
-  const first = handovers(inTurn(byTeller(attempt), attempt.host)).find(({ to }) => to.host === machine)
-  if (!first) return true
-  const gap = first.to.startMs - first.from.endMs
-  return Math.abs(gap - typicalMs - offsetMs) <= Math.abs(gap - typicalMs)
-}
-
-/**
- * An attempt as it would have been timed by clocks that agree. Nobody says by which of them its end is: by the one that puts it nearest to the end of its last phase.
- * @param off the clocks that were off in it, see offIn
- */
-export function corrected(attempt: Attempt, off: readonly ClockOffset[]): Attempt {
-  if (off.length === 0) return attempt
-  const offsets = new Map(off.map(({ machine, offsetMs }) => [machine, offsetMs]))
-  const of = (host: string | null) => (host === null ? 0 : (offsets.get(host) ?? 0))
-  const told = byTeller(attempt)
-  // By clocks that agree: when the first phase began, and when the last ended. Where the last clock was behind, the end may have seemed to be before the begin.
-  let [beginMs, lastMs] = [Infinity, -Infinity]
-  for (const { phase, startMs, endMs: phaseEndMs, host } of told) {
-    if (phase === 'settle') continue
-    beginMs = Math.min(beginMs, startMs - of(host))
-    lastMs = Math.max(lastMs, phaseEndMs - of(host))
-  }
-  // Of one that failed at once there may be marks only.
-  if (beginMs === Infinity) for (const { atMs, host } of attempt.marks) beginMs = Math.min(beginMs, atMs - of(host))
-  if (beginMs === Infinity) beginMs = -of(attempt.host)
-  const hosts = told.length > 0 ? told.map(({ host }) => host) : [attempt.host]
-  const ends = hosts.map((host) => attempt.totalMs - of(host))
-  const nearest = ends.reduce((best, end) => (Math.abs(end - lastMs) < Math.abs(best - lastMs) ? end : best), ends[0] ?? 0)
-  const endMs = attempt.totalMs > 0 ? Math.max(lastMs, nearest) : lastMs
-  const moved = <T extends { readonly host: string | null; readonly startMs: number; readonly endMs: number }>(one: T): T => ({
-    ...one,
-    startMs: one.startMs - of(one.host) - beginMs,
-    endMs: one.endMs - of(one.host) - beginMs,
-  })
-  const own = attempt.host === null ? undefined : offsets.get(attempt.host)
-  return {
-    ...attempt,
-    startedAtMs: attempt.startedAtMs + beginMs,
-    totalMs: Math.max(0, Math.round(endMs - beginMs)),
-    phases: told.map((one, i) => ({ ...moved(one), host: attempt.phases[i]?.host ?? null })).sort((a, b) => a.startMs - b.startMs),
-    parts: attempt.parts.map(moved).sort((a, b) => a.startMs - b.startMs),
-    marks: attempt.marks.map((mark) => ({ ...mark, atMs: mark.atMs - of(mark.host) - beginMs })).sort((a, b) => a.atMs - b.atMs),
-    attrs: own === undefined ? attempt.attrs : { ...attempt.attrs, clockOffsetMs: own },
-    oddities: [
-      ...attempt.oddities,
-      ...off.map((one) => ({ code: 'clock.off' as const, sentence: `${clockSays(one)}: what it timed was put right.` })),
-    ],
-  }
-}
-
-/** `The clock of H-3 is 5 min 30 s ahead (± 0.2 s, by 15 logons)` */
-export function clockSays({ machine, offsetMs, uncertaintyMs, n }: ClockOffset): string {
-  const s = Math.abs(offsetMs) / 1000
-  const by = s < 90 ? `${s.toFixed(1)} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`
-  return `The clock of ${machine} is ${by} ${offsetMs > 0 ? 'ahead' : 'behind'} (± ${(uncertaintyMs / 1000).toFixed(1)} s, by ${n} logons)`
-}
-
-/** So many of the newest logons tell what the clocks are. */
-const SAMPLE = 4000
-/** Looked at again when so many are new, and an eighth of the sample: all of it is gone through each time. */
-const FRESH = 100
-/** Clocks drift apart and are set: what was a day ago says nothing. */
-const SAME_MS = 24 * 3_600_000
-
-interface Taken {
-  readonly atMs: number
-  readonly thread: string
-  readonly timed: Timed
-}
-
-/** The newest logons of a kind, and how many of them came since all were last looked at. */
-class Sample {
-  taken: Taken[] = []
-  fresh = 0
-
-  get isDue(): boolean {
-    return this.fresh > 0 && (this.taken.length <= FRESH || this.fresh >= Math.max(FRESH, Math.min(SAMPLE, this.taken.length) / 8))
-  }
-
-  add(one: Taken): void {
-    this.taken.push(one)
-    this.fresh++
-  }
-
-  looked(): void {
-    this.fresh = 0
-    this.taken = this.taken.slice(-SAMPLE)
-  }
-}
-
-/** Follows the clocks while logons come in. */
-export class ClockWatch {
-  /** Logons that several machines told of; and apart, as they may be very many, those that whoever chose the host may have told of. */
-  readonly #several = new Sample()
-  readonly #chosen = new Sample()
-  #off = new Map<string, ClockOffset>()
-
-  /** @param known what was known when it last ran */
-  constructor(known: Iterable<ClockOffset> = []) {
-    for (const offset of known) this.#off.set(offset.machine, offset)
-  }
-
-  /** The clocks that are off now. */
-  get off(): ReadonlyMap<string, ClockOffset> {
-    return this.#off
-  }
-
-  /**
-   * Takes attempts as they were timed.
-   * @returns the earlier ones that were taken while a clock was not yet known to be off; null when nothing new is known of any clock
-   */
-  take(attempts: readonly { readonly thread: string; readonly attempt: Attempt }[]): { readonly thread: string; readonly atMs: number }[] | null {
-    for (const { thread, attempt } of attempts) {
-      const { phases, marks, host, pool, startedAtMs } = attempt
-      const one: Taken = { atMs: startedAtMs, thread, timed: { phases, marks, host, pool } }
-      if (phases.some((phase) => phase.host !== host) || marks.some((mark) => mark.host !== host)) this.#several.add(one)
-      else if (phases.some(({ phase }) => phase === 'broker')) this.#chosen.add(one)
-    }
-    if (!this.#several.isDue && !this.#chosen.isDue) return null
-    this.#several.looked()
-    this.#chosen.looked()
-    const aroundMs = attempts[attempts.length >> 1]?.attempt.startedAtMs ?? 0
-    const near = [...this.#several.taken, ...this.#chosen.taken].filter(({ atMs }) => Math.abs(atMs - aroundMs) < SAME_MS)
-    const changed = new Set<string>()
-    for (const [machine, { off, ...offset }] of judgeClocks(near.map(({ timed }) => timed))) {
-      const before = this.#off.get(machine)
-      if (off) {
-        if (!before || Math.abs(before.offsetMs - offset.offsetMs) > Math.max(1000, 3 * offset.uncertaintyMs)) changed.add(machine)
-        this.#off.set(machine, offset)
-      } else if (before) {
-        this.#off.delete(machine)
-        changed.add(machine)
-      }
-    }
-    if (changed.size === 0) return null
-    const now = new Set(attempts.map(({ thread }) => thread))
-    return near.filter(
-      ({ thread, timed }) => !now.has(thread) && [...byTeller(timed), ...timed.marks].some(({ host }) => host !== null && changed.has(host)),
-    )
-  }
-}
-
-/**
- * Phases that tell clocks, in the order in which they follow each other: people who were asked elsewhere may have been so before a host was looked for.
- * @param on the host of the attempt
- */
-function inTurn(phases: readonly Phase[], on: string | null): readonly Phase[] {
-  if (phases.every(({ host }) => host === phases[0]?.host)) return []
-  const known = phases.filter(({ host, ended }) => host !== null && ended)
-  const chosenMs = known.find(({ phase }) => CHOOSING.includes(phase))?.startMs ?? -Infinity
-  const wasBefore = ({ phase, host, startMs }: Phase) =>
-    startMs < chosenMs &&
-    chosenMs - startMs <= BEFORE_MS &&
-    !isOnHost(phase) &&
-    !CHOOSING.includes(phase) &&
-    host !== null &&
-    on !== null &&
-    !isSameHost(host, on)
-  const ranked = known.map((one) => ({ one, rank: wasBefore(one) ? -1 : (RANK.get(one.phase) ?? RANK.size) }))
-  // As they mostly are.
-  if (ranked.every(({ rank }, i) => i === 0 || rank >= (ranked[i - 1]?.rank ?? 0))) return known
-  return ranked.sort((a, b) => a.rank - b.rank).map(({ one }) => one)
-}
-
-/** Where a phase of one machine is followed by one of another. */
-function handovers(ordered: readonly Phase[]): { readonly from: Phase; readonly to: Phase }[] {
-  return ordered.flatMap((to, i) => {
-    const from = ordered[i - 1]
-    return from && from.host !== to.host ? [{ from, to }] : []
-  })
-}
-
-/** Where a machine times what goes on on a host, between two phases that another one times. */
-function betweens(ordered: readonly Phase[]): { readonly before: Phase; readonly it: Phase; readonly after: Phase }[] {
-  return ordered.flatMap((it, i) => {
-    const [before, after] = [ordered[i - 1], ordered[i + 1]]
-    return before && after && isOnHost(it.phase) && before.host === after.host && before.host !== it.host ? [{ before, it, after }] : []
-  })
 }
 
 function push(map: Map<string, Map<string, number[]>>, key: string, machine: string, value: number): void {

@@ -1,5 +1,5 @@
 import type { ClockLine } from '../../contract/logons'
-import { TICKET_LIMIT_MS, type ClockOffset } from '../../core/logons'
+import { isBroker, TICKET_LIMIT_MS, type ClockOffset } from '../../core/logons'
 import type { Queryable } from '../db/database'
 
 interface ClockRow {
@@ -36,6 +36,7 @@ export async function listClocks(handle: Queryable): Promise<ClockLine[]> {
   const rows = await handle.query<ClockRow>('select * from clocks order by abs(offset_ms) desc')
   return rows.map((row) => ({
     ...offsetOf(row),
+    named: !isBroker(row.machine),
     beyondTickets: Math.abs(row.offset_ms) > TICKET_LIMIT_MS,
     sinceMs: row.since_ms,
     seenMs: row.seen_ms,

@@ -84,9 +84,10 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
           csv="clocks"
           empty=""
         >
-          <template #machine="{ row }"
-            ><RouterLink :to="{ path: '/logons', query: { host: row.machine } }" class="mono">{{ row.machine }}</RouterLink></template
-          >
+          <template #machine="{ row }">
+            <template v-if="!row.named">{{ row.machine }}</template>
+            <RouterLink v-else :to="{ path: '/logons', query: { host: row.machine } }" class="mono">{{ row.machine }}</RouterLink>
+          </template>
           <template #offset="{ row }">
             {{ duration(Math.abs(row.offsetMs)) }} {{ row.offsetMs > 0 ? 'ahead' : 'behind' }}
             <span class="quiet small">± {{ duration(row.uncertaintyMs) }}</span>

@@ -78,8 +78,27 @@ describe('what events mean', () => {
     eventMaps: { own: [own], shipped: [{ provider: 'Somebody-Profiles', id: 1, observe: 'phase-begin', phase: 'profile', says: 'begins' }] },
     clocks: {
       clocks: [
-        { machine: 'TH-Q1-04', offsetMs: 412_000, uncertaintyMs: 900, n: 31, sinceMs: NOW_MS - HOUR_MS, beyondTickets: true, seenMs: NOW_MS },
-        { machine: 'BR-1', offsetMs: -4000, uncertaintyMs: 200, n: 8, sinceMs: NOW_MS - HOUR_MS, beyondTickets: false, seenMs: NOW_MS },
+        {
+          machine: 'TH-Q1-04',
+          offsetMs: 412_000,
+          uncertaintyMs: 900,
+          n: 31,
+          sinceMs: NOW_MS - HOUR_MS,
+          named: true,
+          beyondTickets: true,
+          seenMs: NOW_MS,
+        },
+        { machine: 'BR-1', offsetMs: -4000, uncertaintyMs: 200, n: 8, sinceMs: NOW_MS - HOUR_MS, named: true, beyondTickets: false, seenMs: NOW_MS },
+        {
+          machine: 'the broker of crew',
+          offsetMs: 3000,
+          uncertaintyMs: 100,
+          n: 9,
+          sinceMs: NOW_MS - HOUR_MS,
+          named: false,
+          beyondTickets: false,
+          seenMs: NOW_MS,
+        },
       ],
     },
     ...more,
@@ -111,8 +130,11 @@ describe('what events mean', () => {
       expect(page.rows('[aria-label="Clocks that are off"]')).toEqual([
         'TH-Q1-04 | 6 min 52 s ahead ± 0.9 s tickets are refused beyond 5 min | 31 logons | 09:00',
         'BR-1 | 4.0 s behind ± 0.2 s | 8 logons | 09:00',
+        'the broker of crew | 3.0 s ahead ± 0.1 s | 9 logons | 09:00',
       ]),
     )
+    // Of a broker that nobody names there are no logons to go to.
+    expect([...page.all('[aria-label="Clocks that are off"] td a')].map((link) => link.textContent)).toEqual(['TH-Q1-04', 'BR-1'])
     expect(page.rows('[aria-label="Shipped rules"]')).toEqual(['Somebody-Profiles | 1 | phase-begin of profile | begins'])
   })
 
