@@ -50,6 +50,25 @@ describe('what was last said', () => {
     expect(said.fill({ ...again, phases: again.phases.filter(({ phase }) => phase === 'broker') }).attrs['share']).toBeUndefined()
   })
 
+  it('is not said of whoever chose the host, while that is all that is known of a logon under way', () => {
+    const said = new LastSaid()
+    const [one, other] = logons({ image: 'v1' }, {})
+    if (!one || !other) throw new Error('no logon')
+    const chosen = (attempt: typeof one) => ({
+      ...attempt,
+      host: 'GATE',
+      outcome: 'open' as const,
+      phases: attempt.phases.filter(({ phase }) => phase === 'broker'),
+    })
+    said.fill(chosen(one))
+    expect(said.fill(chosen(other)).attrs).toEqual({})
+    expect(said.fill({ ...other, host: 'GATE' }).attrs).toEqual({})
+    // On its way through the host's own phases, or when it is over, it is that host.
+    said.fill({ ...one, outcome: 'open' })
+    expect(said.fill({ ...other, outcome: 'open' }).attrs).toEqual({ image: 'v1' })
+    expect(said.fill(chosen(other)).attrs).toEqual({})
+  })
+
   it('is nothing where nobody says anything', () => {
     const [one] = logons({})
     if (!one) throw new Error('no logon')

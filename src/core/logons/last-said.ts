@@ -1,5 +1,5 @@
 import type { Attempt } from './attempt'
-import type { AttrValue } from './observation'
+import { isOnHost, type AttrValue } from './observation'
 
 /** What a host is, whoever is on it. */
 const OF_HOST = ['zone', 'site', 'image'] as const
@@ -36,8 +36,9 @@ export class LastSaid {
   }
 
   /** Takes in what an attempt says. */
-  know({ host, person, pool, attrs, startedAtMs }: Pick<Attempt, 'host' | 'person' | 'pool' | 'attrs' | 'startedAtMs'>): void {
-    if (host !== null) {
+  know(attempt: Pick<Attempt, 'host' | 'person' | 'pool' | 'attrs' | 'startedAtMs' | 'outcome' | 'phases'>): void {
+    const { host, person, pool, attrs, startedAtMs } = attempt
+    if (host !== null && isItsHost(attempt)) {
       let known = this.#hosts.get(host)
       if (!known && this.#hosts.size < MOST) this.#hosts.set(host, (known = { zone: [], site: [], image: [] }))
       if (known)
@@ -57,7 +58,7 @@ export class LastSaid {
   #filled(attempt: Attempt): Attempt {
     const { host, person, pool, attrs, startedAtMs } = attempt
     let more: Record<string, AttrValue> | null = null
-    const known = host === null ? undefined : this.#hosts.get(host)
+    const known = host === null || !isItsHost(attempt) ? undefined : this.#hosts.get(host)
     if (known)
       for (const name of OF_HOST) {
         if (attrs[name] !== undefined) continue
@@ -71,6 +72,10 @@ export class LastSaid {
     return more === null ? attempt : { ...attempt, attrs: more }
   }
 }
+
+/** Of a logon that is under way, a machine that chose the host, or asked for the password, may be all that is known of yet. */
+const isItsHost = ({ outcome, phases }: Pick<Attempt, 'outcome' | 'phases'>): boolean =>
+  outcome !== 'open' || phases.some(({ phase }) => isOnHost(phase))
 
 function say(sayings: Sayings, atMs: number, value: AttrValue): void {
   let i = sayings.length - 1

@@ -105,7 +105,7 @@ const LAST_SAID_FROM = 20_000
 
 /** What was last said of hosts and people, where evidence does not say it each time. */
 export async function recallLastSaid(handle: Queryable): Promise<LastSaid> {
-  const newest = `(select host, person, pool, zone, site, image, share, started_ms from attempts order by started_ms desc limit ${LAST_SAID_FROM}) a`
+  const newest = `(select host, person, pool, zone, site, image, share, started_ms from attempts where outcome <> 'open' order by started_ms desc limit ${LAST_SAID_FROM}) a`
   const last = (column: string) => `(array_agg(${column} order by started_ms desc) filter (where ${column} is not null))[1]`
   type Row = Record<'host' | 'person' | 'pool' | 'zone' | 'site' | 'image' | 'share', string | null> & { readonly at_ms: number }
   const rows = await handle.query<Row>(
@@ -116,7 +116,7 @@ export async function recallLastSaid(handle: Queryable): Promise<LastSaid> {
   const said = new LastSaid()
   for (const { host, person, pool, at_ms: startedAtMs, ...places } of rows) {
     const attrs = Object.fromEntries(Object.entries(places).filter((one): one is [string, string] => one[1] !== null))
-    said.know({ host, person, pool, attrs, startedAtMs })
+    said.know({ host, person, pool, attrs, startedAtMs, outcome: 'ready', phases: [] })
   }
   return said
 }
