@@ -1,4 +1,4 @@
-import { changePoints, rateCost } from '../stats/change-points'
+import { rateChanges } from '../stats/change-points'
 import type { Ledger } from './ledger'
 
 /** Fewer attempts than this are single cases. */
@@ -15,8 +15,6 @@ const PAUSE_MS = 26 * 3_600_000
 /** An incident hits so many of those at its place; or a quarter of that, where it hits many all the same and hardly anybody else. */
 const OFTEN = 0.08
 const MANY = 8
-/** More steps than this are joined into blocks before change points are looked for. */
-const MOST_BLOCKS = 3000
 
 /** Where much of it happened within a few hours: the attempts of then, and of a day before and after. */
 export function burstOf(ledger: Ledger, hits: readonly number[]): Int32Array | null {
@@ -35,20 +33,11 @@ export function burstOf(ledger: Ledger, hits: readonly number[]): Int32Array | n
  * @param rows the attempts at a place that had it or were fine, by time
  */
 export function stretchesOf(rows: readonly number[], hits: ReadonlySet<number>): number[][] {
-  const block = Math.max(1, Math.ceil(rows.length / MOST_BLOCKS))
-  const blocks = Math.ceil(rows.length / block)
-  const ones = new Float64Array(blocks)
-  const tries = new Float64Array(blocks)
-  rows.forEach((row, i) => {
-    const at = Math.floor(i / block)
-    tries[at] = (tries[at] ?? 0) + 1
-    if (hits.has(row)) ones[at] = (ones[at] ?? 0) + 1
-  })
-  const all = ones.reduce((sum, one) => sum + one, 0) / Math.max(1, rows.length)
-  const cuts = [0, ...changePoints(rateCost(ones, tries), 3 * Math.log(Math.max(2, rows.length)), 1), blocks]
+  const had = rows.map((row) => hits.has(row))
+  const all = had.filter(Boolean).length / Math.max(1, rows.length)
+  const cuts = [0, ...rateChanges(had, 3 * Math.log(Math.max(2, rows.length))), rows.length]
   const segments = cuts.slice(1).map((to, i) => {
-    const from = cuts[i] ?? 0
-    const list = rows.slice(from * block, to * block)
+    const list = rows.slice(cuts[i], to)
     const own = list.filter((row) => hits.has(row))
     return { hits: own, n: list.length, rate: own.length / Math.max(1, list.length) }
   })

@@ -1,7 +1,7 @@
 import { mean, medianAbsoluteDeviation } from 'simple-statistics'
 import { describe, expect, test } from 'vitest'
 import { Random } from '../../standins/random'
-import { changePoints, normalCost, rateCost } from './change-points'
+import { changePoints, normalCost, rateChanges, rateCost } from './change-points'
 import { medianPolish } from './median-polish'
 import { contrastGain, discoveries, fisherExact, logFactorial } from './significance'
 
@@ -42,6 +42,24 @@ describe('change points', () => {
     for (let run = 0; run < 100; run++)
       if (changePoints(normalCost(Array.from({ length: 200 }, () => random.normal())), 3 * Math.log(200)).length) cried++
     expect(cried).toBeLessThanOrEqual(5)
+  })
+
+  test('of a rate are the same by runs as one by one', () => {
+    const random = new Random('runs')
+    let changed = 0
+    for (let series = 0; series < 60; series++) {
+      const [low, high] = [0.02 + 0.1 * random.next(), 0.3 + 0.6 * random.next()]
+      const [from, to] = [60 + random.below(60), 160 + random.below(60)]
+      const had = Array.from({ length: 300 }, (_, i) => random.chance(i >= from && i < to ? high : low))
+      const cost = rateCost(had.map(Number))
+      const total = (cuts: readonly number[]) =>
+        [...cuts, 300].reduce((sum, at, i) => sum + cost.between(cuts[i - 1] ?? 0, at) + (i > 0 ? 3 * Math.log(300) : 0), 0)
+      const found = rateChanges(had, 3 * Math.log(300))
+      expect(total(found)).toBeCloseTo(total(changePoints(cost, 3 * Math.log(300), 1)), 6)
+      if (found.length > 0) changed++
+    }
+    expect(changed).toBeGreaterThan(50)
+    expect(rateChanges([], 5)).toEqual([])
   })
 
   test('pruning changes nothing: the same as trying every last change', () => {
