@@ -190,4 +190,17 @@ describe('the neighbours of a logon', () => {
     const storm = holding([...before.map((one) => ({ ...one, beyond: 0 })), ...crowd, ...after]).crowd(crowd[30] as Neighbour, 'container')
     expect(storm.whenQuiet).toEqual({ n: 30, hit: 0 })
   })
+
+  it('of other crowds counts those with a crest as large, well before or after it', () => {
+    const crowd = (beginMs: number, n: number, slow: boolean) =>
+      Array.from({ length: n }, (_, i) => at(beginMs + (i * 240_000) / n, beginMs / 1000 + i, slow))
+    const quiet = Array.from({ length: 60 }, (_, i) => at(i * 900_000, i, false))
+    const now = crowd(10 * 3_600_000, 40, true)
+    const others = [...crowd(3 * 3_600_000, 40, false), ...crowd(6 * 3_600_000, 12, true), ...crowd(9 * 3_600_000, 40, true)]
+    const { inOthers } = holding([...quiet, ...others, ...now]).crowd(now[20] as Neighbour, 'container')
+    // Not the small one, nor the one of an hour before.
+    expect(inOthers.hit).toBe(0)
+    expect(inOthers.n).toBeGreaterThanOrEqual(38)
+    expect(inOthers.n).toBeLessThanOrEqual(42)
+  })
 })

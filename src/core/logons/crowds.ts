@@ -9,6 +9,8 @@ export const NEAREST = 30
 /** A crowd so long before or after is another one; and where as many came. */
 const ANOTHER_CROWD_MS = 2 * 3_600_000
 const AS_LARGE = 0.8
+/** Within an hour it is the same. */
+const SAME_CROWD_MS = 3_600_000
 /** So many of the quiet moments on one side are all but all of them. */
 const NEARLY_ALL = 0.7
 
@@ -19,7 +21,7 @@ export interface Crowd {
   readonly medianAMinute: number
   readonly whenCrowded: Contrast['inside']
   readonly whenQuiet: Contrast['inside']
-  /** Of those who came in other crowds as large, well before or after this one. */
+  /** Of those who came in other crowds with a crest as large, well before or after this one. */
   readonly inOthers: Contrast['inside']
 }
 
@@ -85,28 +87,27 @@ export class Crowds {
     const worse = worseOf(quietBefore, quietAfter)
     const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : bothOf(quietBefore, quietAfter)
     const [aMinute = 0, mostAMinute = 0, medianAMinute = 0] = [near, most, median].map((n) => (n * 60_000) / SLOT_MS)
-    const inOthers = this.#when(
-      self,
-      [share, own],
-      bit,
-      (atMs) => (counts.get(Math.floor(atMs / SLOT_MS)) ?? 0) >= Math.max(crowdedFrom, AS_LARGE * most),
-    )
+    const inSlot = (atMs: number) => counts.get(Math.floor(atMs / SLOT_MS)) ?? 0
+    let crest = most
+    for (let ms = self.atMs - SAME_CROWD_MS; ms <= self.atMs + SAME_CROWD_MS; ms += SLOT_MS) crest = Math.max(crest, inSlot(ms))
+    const least = Math.max(crowdedFrom, AS_LARGE * crest)
+    const inOthers = this.#wellApart(self, [share, own], bit, (atMs) => inSlot(atMs) >= least)
     return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet, inOthers }
   }
 
-  /** Of those at a place at such moments, well before or after an attempt: how many were slow in a phase. */
-  #when({ atMs }: Neighbour, [d, own]: Placed, bit: number, isAsked: (atMs: number) => boolean): Contrast['inside'] {
+  /** Of those at a place well before or after an attempt, at such moments: how many were slow in a phase. */
+  #wellApart({ atMs }: Neighbour, [d, own]: Placed, bit: number, isAsked: (atMs: number) => boolean): Contrast['inside'] {
+    const { at, rows } = this.held
     const result = { n: 0, hit: 0 }
     const [first, last] = this.held.range(atMs, FAR_MS)
     const [before, after] = this.held.range(atMs, ANOTHER_CROWD_MS)
     for (let row = first; row < last; row++) {
       if (row === before) row = after
       const base = row * STRIDE
-      if (row >= last || !this.held.isAt(row, d, own) || this.held.rows[base + FAULT] !== 0 || ((this.held.rows[base + COULD] ?? 0) & bit) !== bit)
-        continue
-      if (!isAsked(this.held.at[row] ?? 0)) continue
+      if (row >= last || !this.held.isAt(row, d, own) || rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
+      if (!isAsked(at[row] ?? 0)) continue
       result.n++
-      if (((this.held.rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
+      if (((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
     }
     return result
   }

@@ -4,8 +4,8 @@ import { SERIES } from './usual'
 
 /** Half an hour either side of an attempt: who logged on then is its neighbour. */
 export const NEAR_MS = 1_800_000
-/** Where these are fewer than MANY, those of up to a day either side are asked too. */
-export const FAR_MS = 24 * 3_600_000
+/** Where these are fewer than MANY, those of up to a day either side are asked too; two hours more, so that all of the same hours of the day before are among them. */
+export const FAR_MS = 26 * 3_600_000
 const MANY = 300
 
 /** With more kinds of place than this, those that no neighbour is of are forgotten. */

@@ -60,6 +60,27 @@ describe('what is slow on a share', () => {
     expect(unnamed((i) => i % 13 === 0).counts).toEqual({})
   })
 
+  it('is no crowd on a share that nobody names where as many did no harm on the day before', () => {
+    const DAY_MS = 24 * 60 * MINUTE_MS
+    // Some all day long, and a rush of twenty minutes, today with nearly all of it slow.
+    const rush = (today: boolean) =>
+      [...Array.from({ length: 40 }, (_, i) => i * 0.5), ...Array.from({ length: 40 }, (_, i) => 60 + i * 8)].map((minute, i) =>
+        logon({
+          id: `${today ? 't' : 'y'}${i}`,
+          person: `p${i}`,
+          host: `TH-${i % 6}`,
+          at: START_MS + (today ? 0 : -DAY_MS) + minute * MINUTE_MS,
+          attrs: { zone: 'Q1' },
+          phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...(today && minute < 30 && i % 4 > 0 ? slow : {}) },
+        }),
+      )
+    const { counts, evidence } = said([...rush(false), ...rush(true)].flat())
+    expect(Object.keys(counts)).toEqual(['share-slow'])
+    expect(evidence.join('\n')).toMatch(/As many at once did it no harm at other times: 0 of \d+ were slow in container\./)
+    // Where nobody else came in such a crowd, it may well be that.
+    expect(Object.keys(said([...rush(false).slice(40), ...rush(true)].flat()).counts)).toEqual(['logon-storm'])
+  })
+
   it('is a share that nobody names, too, beside very many others whose shares are known', () => {
     const others = day(() => null, 320).map((one) => ({
       ...one,

@@ -1,3 +1,4 @@
+import type { Crowd } from '../around'
 import type { Contrast } from '../contrast'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
@@ -31,12 +32,13 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
 /** So many in other crowds as large say that a crowd by itself does no harm, where hardly any of them were slow and many are now. */
 const ENOUGH_IN_CROWDS = 12
 
-const isElsewhereFine = (now: Contrast['inside'], others: Contrast['inside']): boolean =>
-  others.n >= ENOUGH_IN_CROWDS && now.n >= 4 && now.hit >= 0.3 * now.n && others.hit * 10 <= others.n
+/** Whether other crowds as large did no harm, and this one does: then it is no crowd that does it. */
+const isNoCrowd = ({ whenCrowded: now, inOthers }: Crowd): boolean =>
+  inOthers.n >= ENOUGH_IN_CROWDS && inOthers.hit * 10 <= inOthers.n && now.n >= 4 && now.hit >= 0.3 * now.n
 
 /** How crowded the share was, and whether only crowds were slow, or those in quiet moments too. */
 function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
-  const { aMinute: around, mostAMinute, medianAMinute, whenCrowded, whenQuiet, inOthers } = facts.crowd(phase)
+  const { aMinute: around, mostAMinute, medianAMinute, whenCrowded, whenQuiet } = facts.crowd(phase)
   // Who comes first or last in a crowd is slow in it, too.
   const isOfCrowds = whenCrowded.n >= 4 && whenCrowded.hit >= 0.6 * whenCrowded.n && whenQuiet.n >= 4 && whenQuiet.hit <= 0.2 * whenQuiet.n
   const aMinute = isOfCrowds ? mostAMinute : around
@@ -44,10 +46,11 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   const crowded = aMinute >= Math.max(1, 2 * medianAMinute)
   const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share') ?? 'whatever shares there are'}; the median ${medianAMinute.toFixed(1)}.`
   const clues: Clue[] = storm ? [crowded ? clue(3, rate) : against(4, rate)] : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
-  // Of a share that is known more is: its latency, and who was on it in quiet moments.
-  if (facts.text('share') === null && isElsewhereFine(whenCrowded, inOthers)) {
-    const others = `As many at once did it no harm at other times: ${inOthers.hit} of ${inOthers.n} were slow in ${phase}.`
-    clues.push(storm ? against(5, others) : clue(3, others))
+  // Of a share that is named more is known: its latency, and who was on it in quiet moments. Of others, what was quiet lies before it began.
+  if (facts.text('share') === null && isNoCrowd(facts.crowd(phase))) {
+    const { n, hit } = facts.crowd(phase).inOthers
+    const none = `As many at once did it no harm at other times: ${hit} of ${n} were slow in ${phase}.`
+    return [...clues, storm ? against(5, none) : clue(3, none)]
   }
   if (whenQuiet.n < 4) return clues
   const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
