@@ -173,7 +173,7 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
       <label>Name <BFormInput v-model="name" maxlength="100" placeholder="attach-agent" /></label>
       <label
         >Rules, as YAML
-        <textarea v-model="yaml" class="form-control mono" rows="12" spellcheck="false" />
+        <textarea v-model="yaml" class="form-control mono" rows="12" wrap="off" spellcheck="false" />
       </label>
       <label>Try them on real events <input type="file" accept=".xml" class="form-control" @change="take" /></label>
       <div class="buttons">
