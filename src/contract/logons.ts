@@ -241,9 +241,9 @@ export const ClockLine = z.object({
   offsetMs: z.number(),
   uncertaintyMs: z.number(),
   n: z.number(),
-  /** Tickets are refused by so much. */
   /** Whether a source gave that name; else it is a broker that only names the host it chose. */
   named: z.boolean(),
+  /** Tickets are refused by so much. */
   beyondTickets: z.boolean(),
   sinceMs: z.number(),
   seenMs: z.number(),

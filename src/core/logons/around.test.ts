@@ -197,7 +197,7 @@ describe('the neighbours of a logon', () => {
     const quiet = Array.from({ length: 60 }, (_, i) => at(i * 900_000, i, false))
     const now = crowd(10 * 3_600_000, 40, true)
     const others = [...crowd(3 * 3_600_000, 40, false), ...crowd(6 * 3_600_000, 12, true), ...crowd(9 * 3_600_000, 40, true)]
-    const { inOthers } = holding([...quiet, ...others, ...now]).crowd(now[20] as Neighbour, 'container')
+    const inOthers = holding([...quiet, ...others, ...now]).inOtherCrowds(now[20] as Neighbour, 'container')
     // Not the small one, nor the one of an hour before.
     expect(inOthers.hit).toBe(0)
     expect(inOthers.n).toBeGreaterThanOrEqual(38)

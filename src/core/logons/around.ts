@@ -98,6 +98,11 @@ export class Around {
     return this.#crowds.of(self, phase)
   }
 
+  /** Who was slow in other crowds as large. See Crowds. */
+  inOtherCrowds(self: Neighbour, phase: string): Contrast['inside'] {
+    return this.#crowds.inOthers(self, phase)
+  }
+
   /**
    * The places of an attempt (single ones, and pairs that say much more) by how well each tells who had the same trouble from who had not.
    * @param phase the phase that was beyond its usual, or `failed`: failed by the same code

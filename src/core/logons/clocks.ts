@@ -108,7 +108,7 @@ function judgeOnce(attempts: readonly Timed[]): Judged {
     const middle = compare(list, isBroker(sender?.machine) ? 'are chosen' : 'receive', keep)
     if (!sender) continue
     // Against the middle one of those that all differ, or against all.
-    if (middle) agreed(sender.machine, [middle], keep)
+    if (middle) agreed(sender.machine, [middle], keep, middle.sureMs)
     else if (list.length >= SEVERAL && quantile(sender.beganMs, 0.9) < -AGREE_MS) agreed(sender.machine, list, keep)
   }
   // And each of those that send to the same one with the others.
@@ -174,9 +174,13 @@ function shortest(machine: string, list: readonly number[]): Shortest[] {
 
 /**
  * Machines that do the same, against their median. Of fewer than three, nobody can say which of them is wrong.
- * @returns that median, where they all differ; else null
+ * @returns that median, where they all differ, and how sure it is; else null
  */
-function compare(list: readonly Shortest[], they: 'receive' | 'are chosen' | 'send' | 'are around', keep: Keep): Shortest | null {
+function compare(
+  list: readonly Shortest[],
+  they: 'receive' | 'are chosen' | 'send' | 'are around',
+  keep: Keep,
+): (Shortest & { readonly sureMs: number }) | null {
   if (list.length < 3) return null
   const { typical, apart, own } = middleOf(list)
   // Nobody goes on with what is not handed over yet. Where several do so, each always by as much, there is no time that most clocks agree on: how far apart they are is
@@ -185,14 +189,16 @@ function compare(list: readonly Shortest[], they: 'receive' | 'are chosen' | 'se
   const nobodyAgrees = they !== 'are around' && tooEarly && apart > Math.max(AGREE_MS / 4, 2 * own)
   // Who says that nobody but the host told how it was chosen? Only what cannot be otherwise.
   if (they === 'are chosen' && !nobodyAgrees) return null
+  // The standard error of a median, of values that vary as a normal one does: 1.2533 σ / √n, with σ from their median deviation.
+  const sureMs = (1.2533 * 1.4826 * apart) / Math.sqrt(list.length)
   for (const { machine, ms, spreadMs, n } of list) {
     // Whoever sends by a clock that is ahead seems to have sent late.
     const offsetMs = Math.round(they === 'send' ? typical - ms : ms - typical)
-    const uncertaintyMs = Math.round((nobodyAgrees ? 0 : apart) + spreadMs)
-    const off = Math.abs(offsetMs) > Math.max(nobodyAgrees ? AGREE_MS / 4 : AGREE_MS, 3 * uncertaintyMs, nobodyAgrees ? 0 : 4 * apart)
+    const uncertaintyMs = Math.round((nobodyAgrees ? sureMs : apart) + spreadMs)
+    const off = Math.abs(offsetMs) > (nobodyAgrees ? Math.max(AGREE_MS / 4, 3 * spreadMs) : Math.max(AGREE_MS, 3 * uncertaintyMs, 4 * apart))
     keep({ machine, offsetMs, uncertaintyMs, n, typicalMs: they === 'receive' || they === 'are chosen' ? Math.round(typical) : null, off })
   }
-  return nobodyAgrees ? { machine: '', ms: typical, spreadMs: own, n: list.reduce((sum, one) => sum + one.n, 0) } : null
+  return nobodyAgrees ? { machine: '', ms: typical, spreadMs: own, n: list.reduce((sum, one) => sum + one.n, 0), sureMs } : null
 }
 
 /** Of several machines the median, how far they are from it, and how much each of them varies. */
@@ -202,13 +208,13 @@ function middleOf(list: readonly Shortest[]): { readonly typical: number; readon
   return { typical, apart: median(list.map(({ ms }) => Math.abs(ms - typical))), own: median(list.map(({ spreadMs }) => spreadMs)) }
 }
 
-/** A machine of which several others say how far they are from it: where they agree, and it cannot be nothing, it is that one which is off. */
-function agreed(machine: string, list: readonly Shortest[], keep: Keep): void {
+/** A machine of which several others say how far they are from it: where they agree, and it cannot be nothing, it is that one which is off. @param sureMs how sure they are of the time */
+function agreed(machine: string, list: readonly Shortest[], keep: Keep, sureMs = 0): void {
   const { typical, apart, own } = middleOf(list)
   const offsetMs = -Math.round(typical)
   const n = list.reduce((sum, one) => sum + one.n, 0)
   const off = Math.abs(typical) - own > Math.max(AGREE_MS, 4 * apart)
-  keep({ machine, offsetMs, uncertaintyMs: Math.round(own + apart), n, typicalMs: null, off })
+  keep({ machine, offsetMs, uncertaintyMs: Math.round(own + apart + sureMs), n, typicalMs: null, off })
 }
 
 function push(map: Map<string, Map<string, number[]>>, key: string, machine: string, value: number): void {

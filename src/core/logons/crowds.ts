@@ -1,6 +1,6 @@
 import { bothOf, worseOf, type Contrast } from './contrast'
 import type { Neighbour } from './neighbour'
-import { BEYOND, COULD, FAR_MS, FAULT, STRIDE, type NeighbourRows, type Placed } from './neighbour-rows'
+import { BEYOND, COULD, FAR_MS, FAULT, STRIDE, type NeighbourRows } from './neighbour-rows'
 
 /** A share is called crowded by what comes in four minutes. */
 const SLOT_MS = 240_000
@@ -21,8 +21,6 @@ export interface Crowd {
   readonly medianAMinute: number
   readonly whenCrowded: Contrast['inside']
   readonly whenQuiet: Contrast['inside']
-  /** Of those who came in other crowds with a crest as large, well before or after this one. */
-  readonly inOthers: Contrast['inside']
 }
 
 /** Logons on a share by slots, the median of those that had any, from how many on a slot is crowded, and how many logons came in such. */
@@ -45,8 +43,8 @@ export class Crowds {
   }
 
   /**
-   * How crowded a share is at a moment: logons a minute in the two minutes either side, and in the median four minutes that had any, within a
-   * day either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.
+   * How crowded a share is at a moment: logons a minute in the two minutes either side, and in the median four minutes that had any, as far
+   * as FAR_MS either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.
    */
   of(self: Neighbour, phase: string): Crowd {
     const [bit] = this.held.trouble(self, phase)
@@ -87,25 +85,26 @@ export class Crowds {
     const worse = worseOf(quietBefore, quietAfter)
     const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : bothOf(quietBefore, quietAfter)
     const [aMinute = 0, mostAMinute = 0, medianAMinute = 0] = [near, most, median].map((n) => (n * 60_000) / SLOT_MS)
-    const inSlot = (atMs: number) => counts.get(Math.floor(atMs / SLOT_MS)) ?? 0
-    let crest = most
-    for (let ms = self.atMs - SAME_CROWD_MS; ms <= self.atMs + SAME_CROWD_MS; ms += SLOT_MS) crest = Math.max(crest, inSlot(ms))
-    const least = Math.max(crowdedFrom, AS_LARGE * crest)
-    const inOthers = this.#wellApart(self, [share, own], bit, (atMs) => inSlot(atMs) >= least)
-    return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet, inOthers }
+    return { aMinute, mostAMinute, medianAMinute, whenCrowded, whenQuiet }
   }
 
-  /** Of those at a place well before or after an attempt, at such moments: how many were slow in a phase. */
-  #wellApart({ atMs }: Neighbour, [d, own]: Placed, bit: number, isAsked: (atMs: number) => boolean): Contrast['inside'] {
+  /** Of those who came in other crowds with a crest as large, well before or after the one that an attempt is in: how many were slow in a phase. */
+  inOthers(self: Neighbour, phase: string): Contrast['inside'] {
     const { at, rows } = this.held
+    const { atMs } = self
+    const [bit] = this.held.trouble(self, phase)
+    const [share, own] = this.held.placeOf(self, 'share')
+    const { counts, crowdedFrom } = this.#slots(share, own, atMs)
+    const inSlot = (ms: number) => counts.get(Math.floor(ms / SLOT_MS)) ?? 0
+    let crest = this.#crowdAt(share, own, atMs).most
+    for (let ms = atMs - SAME_CROWD_MS; ms <= atMs + SAME_CROWD_MS; ms += SLOT_MS) crest = Math.max(crest, inSlot(ms))
+    const least = Math.max(crowdedFrom, AS_LARGE * crest)
     const result = { n: 0, hit: 0 }
     const [first, last] = this.held.range(atMs, FAR_MS)
-    const [before, after] = this.held.range(atMs, ANOTHER_CROWD_MS)
     for (let row = first; row < last; row++) {
-      if (row === before) row = after
       const base = row * STRIDE
-      if (row >= last || !this.held.isAt(row, d, own) || rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
-      if (!isAsked(at[row] ?? 0)) continue
+      if (Math.abs((at[row] ?? 0) - atMs) < ANOTHER_CROWD_MS || inSlot(at[row] ?? 0) < least) continue
+      if (!this.held.isAt(row, share, own) || rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
       result.n++
       if (((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
     }
@@ -128,7 +127,7 @@ export class Crowds {
     return { near, most }
   }
 
-  /** Logons on a share by slots of four minutes, a day either side; kept for all who ask within the same slot while hardly any come in. */
+  /** Logons on a share by slots of four minutes, as far as FAR_MS either side; kept for all who ask within the same slot while hardly any come in. */
   #slots(d: number, own: number, atMs: number): Slots {
     const slot = Math.floor(atMs / SLOT_MS)
     const kept = this.#slotsOf.get(own)

@@ -25,20 +25,23 @@ export class LastSaid {
 
   /** In any order: what of an attempt is also said of others. */
   fillAll(attempts: readonly Attempt[]): Attempt[] {
-    for (const attempt of attempts) this.know(attempt)
+    for (const attempt of attempts) this.#learn(attempt)
     return attempts.map((attempt) => this.#filled(attempt))
   }
 
   /** The attempt with what it does not say itself; and what it says is known from then on. */
   fill(attempt: Attempt): Attempt {
-    this.know(attempt)
+    this.#learn(attempt)
     return this.#filled(attempt)
   }
 
-  /** Takes in what an attempt says. */
-  know(attempt: Pick<Attempt, 'host' | 'person' | 'pool' | 'attrs' | 'startedAtMs' | 'outcome' | 'phases'>): void {
-    const { host, person, pool, attrs, startedAtMs } = attempt
-    if (host !== null && isItsHost(attempt)) {
+  #learn(attempt: Attempt): void {
+    this.know(isItsHost(attempt) ? attempt : { ...attempt, host: null })
+  }
+
+  /** Takes in what was said of a host, and of a person. */
+  know({ host, person, pool, attrs, startedAtMs }: Pick<Attempt, 'host' | 'person' | 'pool' | 'attrs' | 'startedAtMs'>): void {
+    if (host !== null) {
       let known = this.#hosts.get(host)
       if (!known && this.#hosts.size < MOST) this.#hosts.set(host, (known = { zone: [], site: [], image: [] }))
       if (known)

@@ -122,7 +122,7 @@ export class NeighbourRows {
     }
   }
 
-  /** Half an hour either side, and as much further as is needed for MANY, up to a day. */
+  /** Half an hour either side, and as much further as is needed for MANY, up to FAR_MS. */
   neighbours(atMs: number): [from: number, to: number] {
     let [from, to] = this.range(atMs, NEAR_MS)
     if (to - from >= MANY) return [from, to]

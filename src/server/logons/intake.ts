@@ -65,7 +65,7 @@ export interface Reconsidered extends Ingested {
 
 /** What is to be written of one batch. */
 interface Prepared {
-  /** Where it rests on what had not been written by then, the start that this was held in memory since: see #startAgain. */
+  /** The #start at which it was prepared, where it rests on what may not have been written by then; else null. */
   readonly restsOn: number | null
   readonly worked: readonly Worked[]
   readonly knownIds: ReadonlySet<string>
@@ -119,7 +119,7 @@ export class Intake {
   #writing: Promise<unknown> = Promise.resolve()
   #desk: IncidentDesk
   readonly #known: KnownAttempts
-  /** Counts how often all was forgotten. */
+  /** How often all was forgotten, see #startAgain: what rests on something of before then is not to be written. */
   #start = 0
 
   constructor(private readonly database: Database) {

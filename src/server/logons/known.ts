@@ -105,7 +105,6 @@ export class KnownAttempts {
   /** These were analysed, and will be written; the others are parts of them now. */
   take(worked: readonly Worked[], gone: readonly string[]): void {
     this.#recent.take(worked, gone)
-    if (this.#recent.anyIdUsedAgain && this.#came) this.#came = { ...this.#came, idUsedAgain: true }
   }
 
   /** What was taken may not be in the database as it was, after all. */
@@ -149,9 +148,10 @@ export class KnownAttempts {
 
   /** All of them, as they were analysed lately; null where one was not, or where another attempt may have its id. */
   #heldOf(ids: readonly (readonly [thread: string, asked: Asked])[]): Held[] | null {
+    if (this.#came?.idUsedAgain || this.#recent.anyIdUsedAgain) return null
     const held: Held[] = []
     for (const [thread] of ids) {
-      const one = this.#came?.idUsedAgain ? undefined : this.#recent.get(thread.slice(3))
+      const one = this.#recent.get(thread.slice(3))
       if (!one) return null
       held.push(one)
     }

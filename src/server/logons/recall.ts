@@ -116,7 +116,7 @@ export async function recallLastSaid(handle: Queryable): Promise<LastSaid> {
   const said = new LastSaid()
   for (const { host, person, pool, at_ms: startedAtMs, ...places } of rows) {
     const attrs = Object.fromEntries(Object.entries(places).filter((one): one is [string, string] => one[1] !== null))
-    said.know({ host, person, pool, attrs, startedAtMs, outcome: 'ready', phases: [] })
+    said.know({ host, person, pool, attrs, startedAtMs })
   }
   return said
 }

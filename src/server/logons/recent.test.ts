@@ -35,6 +35,15 @@ describe.each(engines)('what was analysed last, on %s', (_, open) => {
     return { seen, through }
   }
 
+  /** An empty database, watched, with the first lot. */
+  async function begun() {
+    await emptied()
+    const { seen, through } = watched()
+    const intake = new Intake(through)
+    await intake.ingest(first, NOW)
+    return { seen, intake }
+  }
+
   /** One lot after another, each once the one before is written. */
   async function inSteps() {
     await emptied()
@@ -61,10 +70,7 @@ describe.each(engines)('what was analysed last, on %s', (_, open) => {
   it('is gone on from while it is still being written', async (context) => {
     if (!database) return context.skip()
     const expected = await inSteps()
-    await emptied()
-    const { seen, through } = watched()
-    const intake = new Intake(through)
-    await intake.ingest(first, NOW)
+    const { seen, intake } = await begun()
     const readBack = seen.readBack
     expect((await atOnce(intake, seen, () => Promise.resolve())).map(({ status }) => status)).toEqual(['fulfilled', 'fulfilled'])
     expect(seen.readBack).toBe(readBack)
@@ -74,10 +80,7 @@ describe.each(engines)('what was analysed last, on %s', (_, open) => {
   it('is not gone on from where it could not be written: what rests on it is refused, and nothing is lost when both come again', async (context) => {
     if (!database) return context.skip()
     const expected = await inSteps()
-    await emptied()
-    const { seen, through } = watched()
-    const intake = new Intake(through)
-    await intake.ingest(first, NOW)
+    const { seen, intake } = await begun()
     const results = await atOnce(intake, seen, () => Promise.reject(new Error('no room on the disk')))
     expect(results.map((one) => (one.status === 'rejected' ? (one.reason as Error).message : one.status))).toEqual([
       'no room on the disk',
@@ -89,10 +92,7 @@ describe.each(engines)('what was analysed last, on %s', (_, open) => {
 
   it('is read back where it is long ago', async (context) => {
     if (!database) return context.skip()
-    await emptied()
-    const { seen, through } = watched()
-    const intake = new Intake(through)
-    await intake.ingest(first, NOW)
+    const { seen, intake } = await begun()
     await intake.ingest(second, NOW)
     const before = seen.readBack
     for (let lot = 0; lot < 8; lot++)

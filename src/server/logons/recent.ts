@@ -27,8 +27,6 @@ export class Recent {
   /** Whether an id was among them that two attempts have. */
   anyIdUsedAgain = false
 
-  constructor(private readonly most = MOST_OBSERVATIONS) {}
-
   get(id: string): Held | undefined {
     return this.#held.get(id)
   }
@@ -51,7 +49,7 @@ export class Recent {
       this.#observations += observations.length
     }
     for (const id of this.#held.keys()) {
-      if (this.#observations <= this.most) return
+      if (this.#observations <= MOST_OBSERVATIONS) return
       this.#drop(id)
     }
   }

@@ -1,4 +1,3 @@
-import type { Crowd } from '../around'
 import type { Contrast } from '../contrast'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
@@ -32,9 +31,14 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
 /** So many in other crowds as large say that a crowd by itself does no harm, where hardly any of them were slow and many are now. */
 const ENOUGH_IN_CROWDS = 12
 
-/** Whether other crowds as large did no harm, and this one does: then it is no crowd that does it. */
-const isNoCrowd = ({ whenCrowded: now, inOthers }: Crowd): boolean =>
-  inOthers.n >= ENOUGH_IN_CROWDS && inOthers.hit * 10 <= inOthers.n && now.n >= 4 && now.hit >= 0.3 * now.n
+/** Of a share that nobody names: that it is no crowd, as others as large did no harm, and this one does. (Of one that is named more is known: its latency, and who was on it.) */
+function noCrowd(facts: Facts, phase: string, { n, hit }: Contrast['inside']): string | null {
+  if (facts.text('share') !== null || n < 4 || hit < 0.3 * n) return null
+  const others = facts.around.inOtherCrowds(facts.self, phase)
+  return others.n >= ENOUGH_IN_CROWDS && others.hit * 10 <= others.n
+    ? `As many at once did it no harm at other times: ${others.hit} of ${others.n} were slow in ${phase}.`
+    : null
+}
 
 /** How crowded the share was, and whether only crowds were slow, or those in quiet moments too. */
 function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
@@ -42,16 +46,13 @@ function crowd(facts: Facts, phase: string, storm: boolean): Clue[] {
   // Who comes first or last in a crowd is slow in it, too.
   const isOfCrowds = whenCrowded.n >= 4 && whenCrowded.hit >= 0.6 * whenCrowded.n && whenQuiet.n >= 4 && whenQuiet.hit <= 0.2 * whenQuiet.n
   const aMinute = isOfCrowds ? mostAMinute : around
-  // As in Around.crowd: four in four minutes, or twice the median.
+  // As in Crowds: four in four minutes, or twice the median.
   const crowded = aMinute >= Math.max(1, 2 * medianAMinute)
   const rate = `${aMinute < 10 ? aMinute.toFixed(1) : Math.round(aMinute)} logons a minute on ${facts.text('share') ?? 'whatever shares there are'}; the median ${medianAMinute.toFixed(1)}.`
   const clues: Clue[] = storm ? [crowded ? clue(3, rate) : against(4, rate)] : [crowded ? clue(0.3, rate) : clue(1.5, `It was quiet: ${rate}`)]
-  // Of a share that is named more is known: its latency, and who was on it in quiet moments. Of others, what was quiet lies before it began.
-  if (facts.text('share') === null && isNoCrowd(facts.crowd(phase))) {
-    const { n, hit } = facts.crowd(phase).inOthers
-    const none = `As many at once did it no harm at other times: ${hit} of ${n} were slow in ${phase}.`
-    return [...clues, storm ? against(5, none) : clue(3, none)]
-  }
+  const none = noCrowd(facts, phase, whenCrowded)
+  // What was quiet lies before it began, then.
+  if (none !== null) return [...clues, storm ? against(5, none) : clue(3, none)]
   if (whenQuiet.n < 4) return clues
   const quiet = `In quiet moments ${whenQuiet.hit} of ${whenQuiet.n} on it were slow in ${phase}, in crowded ones ${whenCrowded.hit} of ${whenCrowded.n}.`
   const quietRate = whenQuiet.hit / whenQuiet.n
@@ -93,6 +94,7 @@ const isShareKnown = (facts: Facts, phase: string): boolean => facts.text('share
 const MANY = 0.2
 const MANY_AT_LEAST = 5
 const MANY_HOSTS = 3
+
 /** Where nobody says which share it is: many at once, and no place that is named tells which of them. What containers and profiles have in common is a share. */
 function unnamed(facts: Facts, phase: string): Clue[] {
   if (facts.text('share') !== null || everywhere(facts, phase).length > 0) return []
