@@ -64,6 +64,13 @@ describe('clocks', () => {
     ).flat()
     const found = clockOffsets([...others, ...some])
     expect([...found.keys()].filter((machine) => machine.startsWith('B')).length).toBe(0)
+    // They are held against their middle one, and no surer than that is.
+    const off = [...found.values()].filter(({ machine }) => machine.startsWith('H'))
+    expect(off.length).toBeGreaterThan(4)
+    for (const { machine, offsetMs, uncertaintyMs } of off) {
+      expect(Math.abs(offsetMs - (offsets[machine] ?? 0))).toBeLessThan(2 * uncertaintyMs)
+      expect(uncertaintyMs).toBeGreaterThan(500)
+    }
     const right = new Map(chosen({}).map(({ id, totalMs }) => [id, totalMs]))
     for (const attempt of some) expect(Math.abs(corrected(attempt, offIn(attempt, found)).totalMs - (right.get(attempt.id) ?? 0))).toBeLessThan(1300)
   })
