@@ -1,6 +1,19 @@
 import Papa from 'papaparse'
 import type { OrgFile } from '../contract/org'
-import { explain, findIncidents, Ledger, seenOf, type Attempt, type ClockOffset, type Explained, type Seen } from '../core/logons'
+import {
+  explain,
+  findIncidents,
+  Ledger,
+  seenOf,
+  type Attempt,
+  type ClockOffset,
+  type Diagnosis,
+  type Excess,
+  type Explained,
+  type Finding,
+  type Seen,
+} from '../core/logons'
+import { JsonBytes, pieceOf } from './json-bytes'
 
 /** In what form, and of what: every attempt, or the incidents that they are part of. */
 export interface Asked {
@@ -12,7 +25,7 @@ export interface Asked {
 const PIECE = 1 << 16
 
 /**
- * What `ikebana analyse` writes of attempts, in pieces.
+ * What `ikebana analyse` writes of attempts, in pieces, as UTF-8.
  * @param attempts by start
  */
 export function* textOf(
@@ -20,16 +33,21 @@ export function* textOf(
   asked: Asked,
   org: OrgFile | undefined,
   onClocks: (found: ReadonlyMap<string, ClockOffset>) => void,
-): Generator<string> {
+): Generator<Uint8Array> {
+  const isJson = asked.out === 'json' && !asked.incidents
+  // These wait as text: of most, that is made at once. A character for each byte.
+  const json = isJson ? attemptJson() : null
+  const lines = json ? explain(attempts, json, org, onClocks) : linesOf(attempts, asked, org, onClocks)
+  const encoding = json ? 'latin1' : 'utf8'
   let waiting = ''
-  for (const line of linesOf(attempts, asked, org, onClocks)) {
+  for (const line of lines) {
     waiting += line
     if (waiting.length > PIECE) {
-      yield waiting
+      yield Buffer.from(waiting, encoding)
       waiting = ''
     }
   }
-  yield waiting
+  yield Buffer.from(waiting, encoding)
 }
 
 function* linesOf(
@@ -38,15 +56,82 @@ function* linesOf(
   org: OrgFile | undefined,
   onClocks: (found: ReadonlyMap<string, ClockOffset>) => void,
 ): Generator<string> {
-  if (out === 'json' && !incidents) {
-    // These wait as text: of most, that is made at once.
-    yield* explain(attempts, (one) => jsonLine(attemptRecord(one)), org, onClocks)
-    return
-  }
   const line = out === 'json' ? jsonLine : out === 'csv' ? csvLines() : tableLines()
   const rows = incidents ? incidentRecords(explain(attempts, seenOf, org, onClocks), org) : explain(attempts, attemptRecord, org, onClocks)
   for (const row of rows) yield line(row)
   if (out === 'table') yield line(null)
+}
+
+/** The line of attemptRecord, in bytes: see JsonBytes. Most attempts are as usual, and have no more to be said than where their time went. */
+export function attemptJson(): (explained: Explained) => string {
+  const json = new JsonBytes()
+  const ofPhase = new Map<string, Uint8Array>()
+  return ({ attempt, outcome, blame, excess, diagnosis: { cause, others } }) => {
+    json.raw(FIELD.attempt)
+    json.text(attempt.id)
+    json.raw(FIELD.person)
+    json.text(attempt.account)
+    json.raw(FIELD.host)
+    json.text(attempt.host)
+    json.raw(FIELD.pool)
+    json.text(attempt.pool)
+    json.raw(FIELD.startedAt)
+    json.instant(attempt.startedAtMs)
+    json.raw(FIELD.totalMs)
+    json.number(attempt.totalMs)
+    json.raw(FIELD.outcome)
+    json.text(outcome)
+    let before = FIELD.blame
+    for (const { phase, ms } of blame.shares) {
+      json.raw(before)
+      json.raw(shareIn(ofPhase, phase))
+      json.number(ms)
+      before = FIELD.next
+    }
+    json.raw(blame.shares.length === 0 ? FIELD.noBlame : FIELD.last)
+    if (excess.length === 0 && !cause && others.length === 0) json.raw(FIELD.nothing)
+    else {
+      json.raw(FIELD.excess)
+      json.value(excess.map(excessRecord))
+      json.raw(FIELD.cause)
+      json.value(cause && causeRecord(cause))
+      json.raw(FIELD.others)
+      json.value(others.map(otherRecord))
+      json.raw(FIELD.end)
+    }
+    return json.take()
+  }
+}
+
+const FIELD = {
+  attempt: pieceOf('{"attempt":'),
+  person: pieceOf(',"person":'),
+  host: pieceOf(',"host":'),
+  pool: pieceOf(',"pool":'),
+  startedAt: pieceOf(',"startedAt":'),
+  totalMs: pieceOf(',"totalMs":'),
+  outcome: pieceOf(',"outcome":'),
+  blame: pieceOf(',"blame":['),
+  next: pieceOf('},'),
+  last: pieceOf('}]'),
+  noBlame: pieceOf(',"blame":[]'),
+  excess: pieceOf(',"excess":'),
+  cause: pieceOf(',"cause":'),
+  others: pieceOf(',"others":'),
+  end: pieceOf('}\n'),
+  nothing: pieceOf(',"excess":[],"cause":null,"others":[]}\n'),
+}
+
+/** Phases have few names; broken evidence may have any. */
+const MOST_PHASES = 1000
+
+function shareIn(known: Map<string, Uint8Array>, phase: string): Uint8Array {
+  let piece = known.get(phase)
+  if (!piece) {
+    piece = pieceOf(`{"phase":${JSON.stringify(phase)},"ms":`)
+    if (known.size < MOST_PHASES) known.set(phase, piece)
+  }
+  return piece
 }
 
 const jsonLine = (row: Row | null): string => JSON.stringify(row) + '\n'
@@ -54,7 +139,7 @@ const jsonLine = (row: Row | null): string => JSON.stringify(row) + '\n'
 type Row = Record<string, unknown>
 const cellText = (value: unknown): string => (typeof value === 'string' || typeof value === 'number' ? String(value) : '')
 
-function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, others } }: Explained): Row {
+export function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, others } }: Explained): Row {
   return {
     attempt: attempt.id,
     person: attempt.account,
@@ -64,11 +149,14 @@ function attemptRecord({ attempt, outcome, blame, excess, diagnosis: { cause, ot
     totalMs: attempt.totalMs,
     outcome,
     blame: blame.shares,
-    excess: excess.map(({ phase, ms, usualMs }) => ({ phase, ms, usualMs })),
-    cause: cause && { id: cause.id, confidence: cause.confidence, sentence: cause.sentence, evidence: cause.evidence },
-    others: others.map(({ id, confidence }) => ({ id, confidence })),
+    excess: excess.map(excessRecord),
+    cause: cause && causeRecord(cause),
+    others: others.map(otherRecord),
   }
 }
+const excessRecord = ({ phase, ms, usualMs }: Excess) => ({ phase, ms, usualMs })
+const causeRecord = ({ id, confidence, sentence, evidence }: Finding) => ({ id, confidence, sentence, evidence })
+const otherRecord = ({ id, confidence }: Diagnosis['others'][number]) => ({ id, confidence })
 
 function incidentRecords(seen: Iterable<Seen>, org: OrgFile | undefined): Row[] {
   const ledger = new Ledger()

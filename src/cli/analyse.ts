@@ -158,6 +158,6 @@ async function readOrg(path: string): Promise<OrgFile> {
 
 const sayOfClock = (said: string) => process.stderr.write(`${said}: what it timed was put right\n`)
 
-async function put(pieces: Iterable<string> | AsyncIterable<Uint8Array>): Promise<void> {
+async function put(pieces: Iterable<Uint8Array> | AsyncIterable<Uint8Array>): Promise<void> {
   for await (const piece of pieces) if (piece.length > 0 && !process.stdout.write(piece)) await once(process.stdout, 'drain')
 }

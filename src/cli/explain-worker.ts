@@ -12,7 +12,7 @@ const file = openSync(into, 'w')
 const pieces = textOf(attempts(), asked, org, (found) => {
   for (const offset of found.values()) clocks.push(clockSays(offset))
 })
-for (const text of pieces) writeSync(file, text)
+for (const bytes of pieces) writeSync(file, bytes)
 closeSync(file)
 parentPort?.postMessage(clocks)
 

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { blame } from './blame'
+import { blame, criticalPath } from './blame'
 import { phase } from './fixtures/builders'
 
 const shares = (totalMs: number, ...phases: ReturnType<typeof phase>[]) =>
@@ -51,10 +51,11 @@ describe('blame', () => {
     })
     fc.assert(
       fc.property(fc.integer({ min: 0, max: 90_000 }), fc.array(anyPhase, { maxLength: 14 }), (totalMs, list) => {
-        const result = blame({ totalMs, phases: list.map(({ name, from, ms }) => phase(name, from + 0.4, from + ms + 0.4)) })
+        const attempt = { totalMs, phases: list.map(({ name, from, ms }) => phase(name, from + 0.4, from + ms + 0.4)) }
+        const result = blame(attempt)
         expect(result.shares.reduce((sum, { ms }) => sum + ms, 0)).toBe(totalMs)
         let at = 0
-        for (const { fromMs, toMs } of result.stretches) {
+        for (const { fromMs, toMs } of criticalPath(attempt)) {
           expect(fromMs).toBe(at)
           expect(toMs).toBeGreaterThan(fromMs)
           at = toMs
@@ -71,10 +72,10 @@ describe('blame', () => {
         fc.integer({ min: 1, max: 300 }),
         fc.array(fc.tuple(fc.integer({ min: 0, max: 300 }), fc.integer({ min: 1, max: 200 })), { maxLength: 8 }),
         (totalMs, list) => {
-          const { stretches } = blame({ totalMs, phases: list.map(([from, ms], i) => phase(`p${i}`, from, from + ms)) })
+          const path = criticalPath({ totalMs, phases: list.map(([from, ms], i) => phase(`p${i}`, from, from + ms)) })
           for (let ms = 0; ms < totalMs; ms++) {
             const covered = list.some(([from, length]) => from <= ms && ms < from + length)
-            const said = stretches.find(({ fromMs, toMs }) => fromMs <= ms && ms < toMs)?.phase
+            const said = path.find(({ fromMs, toMs }) => fromMs <= ms && ms < toMs)?.phase
             expect(said === 'unrecorded').toBe(!covered)
           }
         },

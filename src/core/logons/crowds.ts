@@ -11,6 +11,8 @@ const ANOTHER_CROWD_MS = 2 * 3_600_000
 const AS_LARGE = 0.8
 /** Within an hour it is the same. */
 const SAME_CROWD_MS = 3_600_000
+/** So many slots are as far as FAR_MS from the middle of one. */
+const FAR_SLOTS = Math.ceil(FAR_MS / SLOT_MS)
 /** So many of the quiet moments on one side are all but all of them. */
 const NEARLY_ALL = 0.7
 
@@ -23,9 +25,10 @@ export interface Crowd {
   readonly whenQuiet: Contrast['inside']
 }
 
-/** Logons on a share by slots, the median of those that had any, from how many on a slot is crowded, and how many logons came in such. */
+/** Logons on a share by slots from the first on, the median of those that had any, from how many on a slot is crowded, and how many logons came in such. */
 interface Slots {
-  readonly counts: ReadonlyMap<number, number>
+  readonly first: number
+  readonly counts: Int32Array
   readonly median: number
   readonly crowdedFrom: number
   readonly crowded: number
@@ -48,39 +51,41 @@ export class Crowds {
    */
   of(self: Neighbour, phase: string): Crowd {
     const [bit] = this.held.trouble(self, phase)
-    const [share, own] = this.held.placeOf(self, 'share')
-    const rows = this.held.rows
-    const { counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(share, own, self.atMs)
-    const { near, most } = this.#crowdAt(share, own, self.atMs)
+    const [, own] = this.held.placeOf(self, 'share')
+    const { at, rows } = this.held
+    const { first, counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(own, self.atMs)
+    const { near, most } = this.#crowdAt(own, self.atMs)
     const whenCrowded = { n: 0, hit: 0 }
     const [quietBefore, quietAfter] = [
       { n: 0, hit: 0 },
       { n: 0, hit: 0 },
     ]
-    const isCrowded = (slot: number) => (counts.get(slot) ?? 0) >= crowdedFrom
     // As a rule there is no crowd at all, and nobody has to look for one all day long.
     let crowdedLeft = crowdedRows
-    this.held.outwards(self, FAR_MS, (row) => {
+    const there = this.held.atShare(own)
+    const [from, to] = this.held.range(self.atMs, FAR_MS)
+    let after = firstOf(there, this.held.firstFrom(self.atMs))
+    let before = after - 1
+    while (Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)) {
+      const earlier = there[before] ?? -1
+      const later = there[after] ?? to
+      if (earlier < from && later >= to) break
+      const isBefore = later >= to || (earlier >= from && self.atMs - (at[earlier] ?? 0) < (at[later] ?? 0) - self.atMs)
+      const row = isBefore ? earlier : later
+      if (isBefore) before--
+      else after++
       const base = row * STRIDE
-      if (!this.held.isAt(row, share, own)) return true
-      const slot = Math.floor((this.held.at[row] ?? 0) / SLOT_MS)
-      const crowded = isCrowded(slot)
+      const slot = Math.floor((at[row] ?? 0) / SLOT_MS) - first
+      const crowded = (counts[slot] ?? 0) >= crowdedFrom
       if (crowded) crowdedLeft--
       // Just before and after a crowd it is neither crowded nor quiet.
-      else if (crowdedRows > 0 && (isCrowded(slot - 1) || isCrowded(slot + 1))) return true
-      const isBefore = (this.held.at[row] ?? 0) < self.atMs
-      const side = crowded ? whenCrowded : isBefore ? quietBefore : quietAfter
-      if (
-        side.n < (crowded ? NEAREST : NEAREST / 2) &&
-        rows[base + FAULT] === 0 &&
-        ((rows[base + COULD] ?? 0) & bit) === bit &&
-        !this.held.isSelf(row, self)
-      ) {
-        side.n++
-        if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
-      }
-      return Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)
-    })
+      else if (crowdedRows > 0 && ((counts[slot - 1] ?? 0) >= crowdedFrom || (counts[slot + 1] ?? 0) >= crowdedFrom)) continue
+      const side = crowded ? whenCrowded : (at[row] ?? 0) < self.atMs ? quietBefore : quietAfter
+      if (side.n >= (crowded ? NEAREST : NEAREST / 2) || rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
+      if (this.held.isSelf(row, self)) continue
+      side.n++
+      if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
+    }
     // A crowd leaves quiet moments alone on both sides of it, but for some soon after. What has just begun or ended without one does not.
     const worse = worseOf(quietBefore, quietAfter)
     const whenQuiet = worse.hit >= NEARLY_ALL * worse.n ? worse : bothOf(quietBefore, quietAfter)
@@ -93,58 +98,74 @@ export class Crowds {
     const { at, rows } = this.held
     const { atMs } = self
     const [bit] = this.held.trouble(self, phase)
-    const [share, own] = this.held.placeOf(self, 'share')
-    const { counts, crowdedFrom } = this.#slots(share, own, atMs)
-    const inSlot = (ms: number) => counts.get(Math.floor(ms / SLOT_MS)) ?? 0
-    let crest = this.#crowdAt(share, own, atMs).most
+    const [, own] = this.held.placeOf(self, 'share')
+    const { first, counts, crowdedFrom } = this.#slots(own, atMs)
+    const inSlot = (ms: number) => counts[Math.floor(ms / SLOT_MS) - first] ?? 0
+    let crest = this.#crowdAt(own, atMs).most
     for (let ms = atMs - SAME_CROWD_MS; ms <= atMs + SAME_CROWD_MS; ms += SLOT_MS) crest = Math.max(crest, inSlot(ms))
     const least = Math.max(crowdedFrom, AS_LARGE * crest)
     const result = { n: 0, hit: 0 }
-    const [first, last] = this.held.range(atMs, FAR_MS)
-    for (let row = first; row < last; row++) {
+    for (const row of this.#there(own, atMs, FAR_MS)) {
       const base = row * STRIDE
       if (Math.abs((at[row] ?? 0) - atMs) < ANOTHER_CROWD_MS || inSlot(at[row] ?? 0) < least) continue
-      if (!this.held.isAt(row, share, own) || rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
+      if (rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
       result.n++
       if (((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
     }
     return result
   }
 
-  /** How many logged on at a place in the four minutes around a moment, and in the fullest four minutes that it is in. */
-  #crowdAt(d: number, own: number, atMs: number): { readonly near: number; readonly most: number } {
+  /** How many logged on at a share in the four minutes around a moment, and in the fullest four minutes that it is in. */
+  #crowdAt(own: number, atMs: number): { readonly near: number; readonly most: number } {
+    const at = this.held.at
+    const there = this.held.atShare(own)
     const [from, to] = this.held.range(atMs, SLOT_MS)
-    let [near, most, oldest] = [0, 0, 0]
-    const times: number[] = []
-    for (let row = from; row < to; row++) {
-      if (!this.held.isAt(row, d, own)) continue
-      const rowMs = this.held.at[row] ?? 0
+    let [near, most] = [0, 0]
+    let oldest = firstOf(there, from)
+    for (let i = oldest; (there[i] ?? to) < to; i++) {
+      const rowMs = at[there[i] ?? 0] ?? 0
       if (Math.abs(rowMs - atMs) <= SLOT_MS / 2) near++
-      times.push(rowMs)
-      while ((times[oldest] ?? rowMs) < rowMs - SLOT_MS) oldest++
-      most = Math.max(most, times.length - oldest)
+      while ((at[there[oldest] ?? 0] ?? 0) < rowMs - SLOT_MS) oldest++
+      most = Math.max(most, i + 1 - oldest)
     }
     return { near, most }
   }
 
+  /** The rows at a share around a moment. */
+  #there(own: number, atMs: number, eitherSideMs: number): readonly number[] {
+    const there = this.held.atShare(own)
+    const [from, to] = this.held.range(atMs, eitherSideMs)
+    return there.slice(firstOf(there, from), firstOf(there, to))
+  }
+
   /** Logons on a share by slots of four minutes, as far as FAR_MS either side; kept for all who ask within the same slot while hardly any come in. */
-  #slots(d: number, own: number, atMs: number): Slots {
+  #slots(own: number, atMs: number): Slots {
     const slot = Math.floor(atMs / SLOT_MS)
     const kept = this.#slotsOf.get(own)
     if (kept?.slot === slot && Math.abs(kept.rows - this.held.size) <= 0.02 * kept.rows) return kept
-    const counts = new Map<number, number>()
-    const [from, to] = this.held.range((slot + 0.5) * SLOT_MS, FAR_MS)
-    for (let row = from; row < to; row++) {
-      if (!this.held.isAt(row, d, own)) continue
-      const at = Math.floor((this.held.at[row] ?? 0) / SLOT_MS)
-      counts.set(at, (counts.get(at) ?? 0) + 1)
+    const first = slot - FAR_SLOTS
+    const counts = new Int32Array(2 * FAR_SLOTS + 1)
+    for (const row of this.#there(own, (slot + 0.5) * SLOT_MS, FAR_MS)) {
+      const at = Math.floor((this.held.at[row] ?? 0) / SLOT_MS) - first
+      counts[at] = (counts[at] ?? 0) + 1
     }
-    const sorted = [...counts.values()].sort((a, b) => a - b)
+    const sorted = counts.filter((n) => n > 0).sort()
     const median = sorted[sorted.length >> 1] ?? 0
     const crowdedFrom = Math.max(4, 2 * median)
     const crowded = sorted.reduce((sum, n) => (n >= crowdedFrom ? sum + n : sum), 0)
-    const result = { slot, rows: this.held.size, counts, median, crowdedFrom, crowded }
+    const result = { slot, rows: this.held.size, first, counts, median, crowdedFrom, crowded }
     this.#slotsOf.set(own, result)
     return result
   }
+}
+
+/** Of rows in order, the place of the first that is not before one. */
+function firstOf(rows: readonly number[], from: number): number {
+  let [low, high] = [0, rows.length]
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if ((rows[middle] ?? 0) < from) low = middle + 1
+    else high = middle
+  }
+  return low
 }

@@ -1,3 +1,4 @@
+import { Pairs } from '../stats/pairs'
 import type { Attempt } from './attempt'
 import { isOnHost, type AttrValue } from './observation'
 
@@ -21,7 +22,9 @@ type OfHost = Readonly<Record<(typeof OF_HOST)[number], Sayings>>
  */
 export class LastSaid {
   readonly #hosts = new Map<string, OfHost>()
-  readonly #shares = new Map<string, Sayings>()
+  /** By person and pool. */
+  readonly #shares = new Pairs<Sayings>()
+  #ofShares = 0
 
   /** In any order: what of an attempt is also said of others. */
   fillAll(attempts: readonly Attempt[]): Attempt[] {
@@ -52,9 +55,11 @@ export class LastSaid {
     }
     const share = attrs['share']
     if (person === null || share === undefined) return
-    const key = keyOf(person, pool)
-    let known = this.#shares.get(key)
-    if (!known && this.#shares.size < MOST) this.#shares.set(key, (known = []))
+    let known = this.#shares.get(person, pool ?? '')
+    if (!known && this.#ofShares < MOST) {
+      this.#shares.set(person, pool ?? '', (known = []))
+      this.#ofShares++
+    }
     if (known) say(known, startedAtMs, share)
   }
 
@@ -68,8 +73,8 @@ export class LastSaid {
         const last = saidAt(known[name], startedAtMs)
         if (last !== undefined) (more ??= { ...attrs })[name] = last
       }
-    if (person !== null && attrs['share'] === undefined && this.#shares.size > 0) {
-      const last = saidAt(this.#shares.get(keyOf(person, pool)), startedAtMs)
+    if (person !== null && attrs['share'] === undefined && this.#ofShares > 0) {
+      const last = saidAt(this.#shares.get(person, pool ?? ''), startedAtMs)
       if (last !== undefined && attempt.phases.some(({ phase }) => ON_SHARE.includes(phase))) (more ??= { ...attrs })['share'] = last
     }
     return more === null ? attempt : { ...attempt, attrs: more }
@@ -97,6 +102,3 @@ function say(sayings: Sayings, atMs: number, value: AttrValue): void {
 
 const saidAt = (sayings: Sayings | undefined, atMs: number): AttrValue | undefined =>
   (sayings?.findLast(({ fromMs }) => fromMs <= atMs) ?? sayings?.[0])?.value
-
-/** No name holds this character: readers do not let it in. */
-const keyOf = (person: string, pool: string | null): string => `${person}\u0000${pool ?? ''}`

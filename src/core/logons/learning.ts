@@ -37,44 +37,62 @@ export function learn(model: UsualModel, list: readonly Learnt[]): void {
  * time would be among that. A phase takes long for some of a kind (less than half) and not for the others: where a host, a zone, a site, a share or an image tells the
  * ones from the others, or the time, it is ill; else it is how these logons differ, as by a second factor.
  */
-export function illAmong(list: Iterable<Learnt>): ReadonlySet<Attempt> {
-  const kinds = new Map<string, Learnt[]>()
-  const pools = new Map<string, Learnt[]>()
-  for (const one of list) {
-    if (!endedWell(one.attempt)) continue
-    const { pool, network, first } = kindOf(one.attempt)
-    for (const [groups, key] of [
-      [kinds, `${pool}\u0000${network}\u0000${first}`],
-      [pools, `${pool}\u0000${first}`],
-    ] as const) {
-      const found = groups.get(key)
-      if (found) found.push(one)
-      else groups.set(key, [one])
-    }
-  }
+export function illAmong(list: readonly Learnt[]): ReadonlySet<Attempt> {
+  const kinds = new Map<string, number[]>()
+  const pools = new Map<string, number[]>()
+  list.forEach(({ attempt }, i) => {
+    if (!endedWell(attempt)) return
+    const { pool, network, first } = kindOf(attempt)
+    push(kinds, `${pool}\u0000${network}\u0000${first}`, i)
+    push(pools, `${pool}\u0000${first}`, i)
+  })
+  const columns = columnsOf(list)
   const ill = new Set<Attempt>()
-  for (const kind of kinds.values()) lookAt(kind, ill, true)
-  // A time needs no place: of networks that few come from, all of the pool tell it.
-  for (const pool of pools.values()) lookAt(pool, ill, false)
+  for (const [groups, atPlaces] of [
+    [kinds, true],
+    // A time needs no place: of networks that few come from, all of the pool tell it.
+    [pools, false],
+  ] as const)
+    for (const group of groups.values()) if (group.length >= ENOUGH_OF_KIND) lookAt(list, columns, group, ill, atPlaces)
   return ill
 }
 
-function lookAt(kind: readonly Learnt[], ill: Set<Attempt>, atPlaces: boolean): void {
-  if (kind.length < ENOUGH_OF_KIND) return
-  const durations = kind.map(({ attempt, split }) => durationsOf(split, attempt.totalMs))
-  const n = kind.length
-  for (let series = 0; series < SERIES.length - 1; series++) {
-    const sorted = Float64Array.from(durations, (one) => one[series] ?? 0).sort()
+function push(groups: Map<string, number[]>, key: string, i: number): void {
+  const group = groups.get(key)
+  if (group) group.push(i)
+  else groups.set(key, [i])
+}
+
+/** What each took in each of SERIES but the total, a column each. */
+function columnsOf(list: readonly Learnt[]): readonly Int32Array[] {
+  const columns = SERIES.slice(0, -1).map(() => new Int32Array(list.length))
+  const durations = new Int32Array(SERIES.length)
+  list.forEach(({ attempt, split }, i) => {
+    durationsOf(split, attempt.totalMs, durations)
+    columns.forEach((column, series) => {
+      column[i] = durations[series] ?? 0
+    })
+  })
+  return columns
+}
+
+/** @param group who is of a kind, by their places in the list */
+function lookAt(list: readonly Learnt[], columns: readonly Int32Array[], group: readonly number[], ill: Set<Attempt>, atPlaces: boolean): void {
+  const n = group.length
+  for (const column of columns) {
+    const sorted = Int32Array.from(group, (i) => column[i] ?? 0).sort()
     const [quarter, medianMs, highMs] = [sorted[n >> 2] ?? 0, sorted[n >> 1] ?? 0, sorted[Math.floor(0.9 * n)] ?? 0]
     // Else nobody is excused: see unusualFrom.
     if (highMs <= 2.5 * Math.max(medianMs, 400)) continue
     const limitMs = unusualFrom({ medianMs, spreadMs: (medianMs - quarter) / 0.6745, lowMs: quarter, highMs: medianMs }, true, n)
-    const long = kind.filter((_, i) => (durations[i]?.[series] ?? 0) > limitMs)
-    if (long.length === 0 || 2 * long.length > n) continue
+    const longOnes = group.filter((i) => (column[i] ?? 0) > limitMs)
+    if (longOnes.length === 0 || 2 * longOnes.length > n) continue
+    const [kind, long] = [learntIn(list, group), learntIn(list, longOnes)]
     if (atPlaces) for (const at of AT) for (const attempt of illAt(kind, new Set(long), at)) ill.add(attempt)
     for (const attempt of illWhile(kind, long)) ill.add(attempt)
   }
 }
+const learntIn = (list: readonly Learnt[], group: readonly number[]): Learnt[] => group.flatMap((i) => list[i] ?? [])
 
 /** Those that take long at the places that tell them from the others; none where these do not. */
 function illAt(kind: readonly Learnt[], long: ReadonlySet<Learnt>, at: Dimension): Attempt[] {

@@ -22,6 +22,9 @@ export const UNREPORTED = 3
 export const COULD = 4
 export const STRIDE = 5
 
+const SHARE = DIMENSIONS.indexOf('share')
+const ANEW = -1
+
 /** A dimension, and which of its values. */
 export type Placed = [d: number, own: number]
 
@@ -32,6 +35,9 @@ export class NeighbourRows {
   rows = new Int32Array(256 * STRIDE)
   readonly kinds = new PlaceKinds()
   #ids: string[] = []
+  /** The rows at each share, by time, as far as they were looked at; all anew when others than the last have changed. */
+  #ofShare = new Map<number, number[]>()
+  #lookedAt = 0
 
   /** Adds many at once: those that are there are moved once, if at all. */
   addAll(neighbours: readonly Neighbour[]): void {
@@ -65,6 +71,7 @@ export class NeighbourRows {
   }
 
   #move(from: number, to: number): void {
+    this.#lookedAt = ANEW
     this.#ids[to] = this.#ids[from] ?? ''
     this.at[to] = this.at[from] ?? 0
     this.rows.copyWithin(to * STRIDE, from * STRIDE, (from + 1) * STRIDE)
@@ -76,6 +83,7 @@ export class NeighbourRows {
       if (this.#ids[row] === neighbour.id) {
         this.#shift(row + 1, row)
         this.#ids.splice(row, 1)
+        this.#lookedAt = ANEW
         this.size--
         break
       }
@@ -88,6 +96,7 @@ export class NeighbourRows {
     this.#shift(first, 0)
     this.#ids = this.#ids.slice(first)
     this.size -= first
+    this.#lookedAt = ANEW
     if (this.kinds.size <= MOST_KINDS) return false
     this.#forgetPlaces()
     return true
@@ -107,6 +116,22 @@ export class NeighbourRows {
   rowOf({ atMs, id }: Neighbour): number {
     for (let row = this.firstFrom(atMs); row < this.size && this.at[row] === atMs; row++) if (this.#ids[row] === id) return row
     return -1
+  }
+
+  /** The rows at the share of this number, by time. */
+  atShare(own: number): readonly number[] {
+    if (this.#lookedAt === ANEW) {
+      this.#ofShare.clear()
+      this.#lookedAt = 0
+    }
+    for (let row = this.#lookedAt; row < this.size; row++) {
+      const share = this.kinds.valueOf(this.rows[row * STRIDE + KIND] ?? 0, SHARE)
+      const there = this.#ofShare.get(share)
+      if (there) there.push(row)
+      else this.#ofShare.set(share, [row])
+    }
+    this.#lookedAt = this.size
+    return this.#ofShare.get(own) ?? []
   }
 
   /** Visits rows from an attempt outwards, the nearest first, while `visit` says to go on. */

@@ -46,24 +46,32 @@ export function approvalOf({ attrs, phases, marks }: Pick<Attempt, 'attrs' | 'ph
 }
 
 function numberOf(told: Told, name: string): number | null {
-  const { attrs, phases } = told
   if (name === APPROVAL) return approvalOf(told)
-  if (name === SIGN_ON_ITSELF) {
-    const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
-    return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (approvalOf(told) ?? 0)) : null
-  }
-  if (name === SIGN_ON_WITH_FACTOR) {
-    const factor = attrs['factor']
-    if (typeof factor !== 'string' || factor === '' || factor === NO_FACTOR || approvalOf(told) !== null) return null
-    const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
-    return signOn ? signOn.endMs - signOn.startMs : null
-  }
-  if (name === RELAYED) return attrs['transport'] === 'relay' ? 1 : attrs['transport'] === 'direct' ? 0 : null
-  const value = attrs[name]
+  if (name === SIGN_ON_ITSELF) return signOnItself(told, approvalOf(told))
+  if (name === SIGN_ON_WITH_FACTOR) return signOnWithFactor(told, approvalOf(told))
+  if (name === RELAYED) return relayed(told)
+  const value = told.attrs[name]
   return typeof value === 'number' && Number.isFinite(value) ? value : null
 }
 
+function signOnItself({ phases }: Told, approval: number | null): number | null {
+  const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
+  return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (approval ?? 0)) : null
+}
+
+function signOnWithFactor({ attrs, phases }: Told, approval: number | null): number | null {
+  const factor = attrs['factor']
+  if (typeof factor !== 'string' || factor === '' || factor === NO_FACTOR || approval !== null) return null
+  const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
+  return signOn ? signOn.endMs - signOn.startMs : null
+}
+
+const relayed = ({ attrs }: Told): number | null => (attrs['transport'] === 'relay' ? 1 : attrs['transport'] === 'direct' ? 0 : null)
+
 const NAMES = Object.keys(SCALES)
+const WORKED_OUT = [APPROVAL, SIGN_ON_ITSELF, SIGN_ON_WITH_FACTOR, RELAYED].map((name) => NAMES.indexOf(name)) as [number, number, number, number]
+/** Those that are reported as they are. */
+const REPORTED = NAMES.flatMap((name, i) => (WORKED_OUT.includes(i) ? [] : [{ name, i }]))
 
 /** A reported number beside what is reported otherwise. */
 export interface Ordinary {
@@ -85,27 +93,27 @@ interface Cell {
   cached: { readonly n: number; readonly quantiles: readonly number[] } | null
 }
 
-type Cells = Map<string, Cell>
+/** By the place of the number among NAMES. */
+type Cells = (Cell | undefined)[]
 
 /** What sources report ordinarily: by pool and network where there is enough, else by network, else of all. */
 export class OrdinaryModel {
   readonly #kinds = new Pairs<readonly Cells[]>()
   #count = 0
   readonly #networks = new Map<string, Cells>()
-  readonly #all: Cells = new Map()
+  readonly #all: Cells = []
 
   add(attempt: Told): void {
     const kinds = this.#of(attempt)
-    for (const name of NAMES) {
-      const value = numberOf(attempt, name)
-      if (value === null) continue
-      const bucket = bucketOf(Math.round(value * (SCALES[name] ?? 1)))
-      for (const cells of kinds) {
-        let cell = cells.get(name)
-        if (!cell) cells.set(name, (cell = { histogram: new Histogram(), cached: null }))
-        cell.histogram.addTo(bucket, 1)
-      }
+    for (const { name, i } of REPORTED) {
+      const value = attempt.attrs[name]
+      if (typeof value === 'number' && Number.isFinite(value)) count(kinds, i, value)
     }
+    const approval = approvalOf(attempt)
+    count(kinds, WORKED_OUT[0], approval)
+    count(kinds, WORKED_OUT[1], signOnItself(attempt, approval))
+    count(kinds, WORKED_OUT[2], signOnWithFactor(attempt, approval))
+    count(kinds, WORKED_OUT[3], relayed(attempt))
   }
 
   /** A number of this attempt beside the 5th, 50th and 95th percentile of others; null where it or they are not known. */
@@ -114,7 +122,7 @@ export class OrdinaryModel {
     const scale = SCALES[name]
     if (value === null || scale === undefined) return null
     for (const cells of this.#of(attempt)) {
-      const cell = cells.get(name)
+      const cell = cells[NAMES.indexOf(name)]
       if (!cell || cell.histogram.n < ENOUGH) continue
       const { n } = cell.histogram
       if (!cell.cached || Math.abs(cell.cached.n - n) * 30 >= n) cell.cached = { n, quantiles: cell.histogram.quantiles([0.05, 0.5, 0.95]) }
@@ -126,7 +134,7 @@ export class OrdinaryModel {
 
   /** Whether a number is ordinarily reported of the pool and network of an attempt, be it of this one or not. */
   isReported(attempt: Told, name: string): boolean {
-    return (this.#of(attempt)[0]?.get(name)?.histogram.n ?? 0) >= ENOUGH
+    return (this.#of(attempt)[0]?.[NAMES.indexOf(name)]?.histogram.n ?? 0) >= ENOUGH
   }
 
   /** The cells of an attempt's place, the narrowest first. */
@@ -135,11 +143,19 @@ export class OrdinaryModel {
     const found = this.#kinds.get(pool ?? '', network)
     if (found) return found
     if (this.#count >= MOST_KINDS) return [this.#all]
-    const together = this.#networks.get(network) ?? new Map<string, Cell>()
+    const together: Cells = this.#networks.get(network) ?? []
     this.#networks.set(network, together)
-    const made = [new Map<string, Cell>(), together, this.#all]
+    const made: readonly Cells[] = [[], together, this.#all]
     this.#kinds.set(pool ?? '', network, made)
     this.#count++
     return made
   }
+}
+
+const SCALE_OF = Object.values(SCALES)
+
+function count(kinds: readonly Cells[], i: number, value: number | null): void {
+  if (value === null) return
+  const bucket = bucketOf(Math.round(value * (SCALE_OF[i] ?? 1)))
+  for (const cells of kinds) (cells[i] ??= { histogram: new Histogram(), cached: null }).histogram.addTo(bucket, 1)
 }

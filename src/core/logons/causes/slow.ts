@@ -1,5 +1,6 @@
 import { contrastGain } from '../../stats/significance'
 import type { Excess } from '../analyse'
+import { criticalPath } from '../blame'
 import type { Facts } from '../facts'
 import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
 import { approvalOf, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
@@ -386,12 +387,12 @@ export const unknownWait: Cause = {
     return [clue(5, `${seconds(share.ms)} have no record; usual ${seconds(excess.usualMs)}.`), ...otherPhase(facts, ['unrecorded'])]
   },
   sentence(facts) {
-    const gap = facts.measured.blame.stretches
+    const path = criticalPath(facts.attempt)
+    const gap = path
       .filter(({ phase }) => phase === 'unrecorded')
       .reduce<{ fromMs: number; toMs: number } | null>((best, s) => (!best || s.toMs - s.fromMs > best.toMs - best.fromMs ? s : best), null)
-    const list = facts.measured.blame.stretches
-    const before = gap ? list.findLast((s) => s.toMs <= gap.fromMs && s.phase !== 'unrecorded') : undefined
-    const after = gap ? list.find((s) => s.fromMs >= gap.toMs && s.phase !== 'unrecorded') : undefined
+    const before = gap ? path.findLast((s) => s.toMs <= gap.fromMs && s.phase !== 'unrecorded') : undefined
+    const after = gap ? path.find((s) => s.fromMs >= gap.toMs && s.phase !== 'unrecorded') : undefined
     return `Nothing was recorded for ${seconds(gap ? gap.toMs - gap.fromMs : 0)}${before ? ` after ${before.phase}` : ''}${after ? `, before ${after.phase}` : ''}: a record of what ran there is needed.`
   },
   remedy: () => tell('Record what is missing', 'Add a source that reports the phase between the two that are known.'),
