@@ -37,6 +37,7 @@ export const AttemptQuery = z.object({
   clientKind: z.string().max(200).optional(),
   clientVersion: z.string().max(200).optional(),
   factor: z.string().max(200).optional(),
+  logon: z.enum(['first', 'returning']).optional(),
   holderHost: z.string().max(200).optional(),
   part: z.string().max(300).optional(),
   package: z.string().max(300).optional(),

@@ -29,6 +29,7 @@ const ANYWHERE = [
   'transport',
   'clientVersion',
   'clientKind',
+  'logon',
   'holderHost',
   'group',
   'person',
@@ -36,7 +37,7 @@ const ANYWHERE = [
 /** And where it can sit when none of the places is reported at which it does by its nature. */
 const STEAD = ['pool', 'image', 'network']
 /** What may narrow a place further. */
-const NARROWING = ['pool', 'zone', 'site', 'image', 'network', 'clientVersion', 'share', 'host', 'group']
+const NARROWING = ['pool', 'zone', 'site', 'image', 'network', 'clientVersion', 'share', 'host', 'group', 'logon']
 
 interface Scope {
   readonly elements: readonly Element[]
@@ -106,9 +107,9 @@ export class Search {
     return left
   }
 
-  /** Whether it is known of some where they are in any of these dimensions, hosts and people aside: each is on one, whatever the cause. */
+  /** Whether it is known of some where they are in any of these dimensions; but not hosts, people and first logons, which everybody is or is not, whatever the cause. */
   #areReported(dimensions: readonly string[], hits: readonly number[]): boolean {
-    const places = dimensions.flatMap((dimension) => dimension.split('+')).filter((one) => isPlace(one) && one !== 'host')
+    const places = dimensions.flatMap((dimension) => dimension.split('+')).filter((one) => isPlace(one) && one !== 'host' && one !== 'logon')
     return places.length === 0 || places.some((dimension) => hits.some((row) => this.places.number(dimension, row) > 0))
   }
 

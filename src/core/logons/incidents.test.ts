@@ -4,17 +4,23 @@ import { Random } from '../../standins/random'
 import { EMPTY_ORG, type Org } from '../people/org'
 import { findIncidents, hitsByHour } from './incidents'
 import { Ledger, type Seen } from './ledger'
+import { FIRST_LOGON } from './observation'
 
 const HOUR = 3_600_000
 const START = Date.UTC(2026, 10, 16)
 
 /** A company of 3 pools on 12 hosts, 2 shares and 2 networks over some days: a logon every four minutes; `ill` says who has what, `lost` how much that costs. */
-function company(ill: (seen: Seen, random: Random) => string | null, days = 6, lost: (seen: Seen, random: Random) => number = () => 20_000): Ledger {
+function company(
+  ill: (seen: Seen, random: Random) => string | null,
+  days = 6,
+  lost: (seen: Seen, random: Random) => number = () => 20_000,
+  otherwise: (seen: Seen) => Seen = (seen) => seen,
+): Ledger {
   const random = new Random('incidents test')
   const ledger = new Ledger()
   for (let i = 0; i < days * 360; i++) {
     const n = random.below(12)
-    const seen: Seen = {
+    const seen = otherwise({
       id: `a${i}`,
       person: `p${random.below(400)}`,
       atMs: START + i * 240_000,
@@ -29,7 +35,7 @@ function company(ill: (seen: Seen, random: Random) => string | null, days = 6, l
         share: n % 3 === 0 ? 'S1' : 'S2',
         network: random.chance(0.3) ? 'home' : 'office',
       },
-    }
+    })
     const cause = ill(seen, random)
     ledger.add(cause === null ? seen : { ...seen, cause, lostMs: lost(seen, random) })
   }
@@ -98,6 +104,24 @@ describe('incidents', () => {
     expect(one).toMatchObject({ cause: 'share-slow', scope: [] })
     expect(one?.fromMs).toBeLessThan(START + 80.5 * HOUR)
     expect(one?.attempts).toBeGreaterThan(12)
+  })
+
+  it('are of first logons, where only these are refused and no place tells them', () => {
+    const first = ({ id }: Seen) => Number(id.slice(1)) % 40 === 7
+    const ledger = company(
+      (seen) => (first(seen) && within(seen.atMs, 50, 110) ? 'container-denied' : null),
+      6,
+      undefined,
+      (seen) => ({ ...seen, places: { ...seen.places, share: 'S1', ...(first(seen) ? { logon: FIRST_LOGON } : {}) } }),
+    )
+    const { incidents } = findIncidents(ledger)
+    expect(incidents.map(({ cause, scope }) => ({ cause, scope }))).toEqual([
+      { cause: 'container-denied', scope: [{ dimension: 'logon', value: 'first' }] },
+    ])
+    expect(incidents[0]?.contrast.inside.n).toBe(incidents[0]?.attempts)
+    expect(incidents[0]?.attempts).toBeGreaterThan(20)
+    // The same few of everybody are single cases.
+    expect(findIncidents(company((seen) => (first(seen) && within(seen.atMs, 50, 110) ? 'container-denied' : null))).incidents).toEqual([])
   })
 
   it('are none where what happens is scattered, or happens once or twice', () => {

@@ -1,13 +1,14 @@
 import { DIMENSIONS, placesOf } from './places'
 import { isUnusual } from './analyse'
 import type { Explained } from './diagnose'
+import { FIRST_LOGON } from './observation'
 import { TimesOfRows, type Times } from './times'
 
 /** In the place of a cause: unusual, and not explained. */
 export const UNEXPLAINED = 'unexplained'
 
 /** The dimensions in which an incident can sit; persons and groups beside them. */
-export const PLACE_DIMENSIONS = [...DIMENSIONS, 'holderHost', 'part', 'package'] as const
+export const PLACE_DIMENSIONS = [...DIMENSIONS, 'logon', 'holderHost', 'part', 'package'] as const
 export type PlaceDimension = (typeof PLACE_DIMENSIONS)[number]
 
 /** One attempt as incidents are worked out from: unusual or not. */
@@ -61,6 +62,7 @@ export function seenOf(one: Explained): Seen {
       clientKind: at.clientKind,
       clientVersion: at.clientVersion,
       factor: at.factor,
+      logon: attempt.attrs['first'] === true ? FIRST_LOGON : '',
       holderHost: typeof holderHost === 'string' ? holderHost : '',
       part: slowest === 'packages' ? '' : (part ?? ''),
       package: slowest === 'packages' ? (part ?? '') : '',
@@ -219,6 +221,7 @@ export class Ledger {
       p.clientKind,
       p.clientVersion,
       p.factor,
+      p.logon,
       p.holderHost,
       p.part,
       p.package,

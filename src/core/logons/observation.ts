@@ -57,6 +57,9 @@ export const ANY_FACTOR = 'any'
 /** The factor of whoever needs none. */
 export const NO_FACTOR = 'none'
 
+/** Of an attempt that is its person's first: what tells it from those of people who come back. */
+export const FIRST_LOGON = 'first'
+
 /** The name under which time without any record is blamed. */
 export const UNRECORDED = 'unrecorded'
 

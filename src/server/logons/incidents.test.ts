@@ -9,6 +9,7 @@ import { EMPTY_ORG } from '../../core/people'
 import { IncidentDesk } from './incident-desk'
 import { incidentLines, readIncident } from './incidents'
 import { Intake } from './intake'
+import { listAttempts } from './store'
 
 const MINUTE = 60_000
 const HOUR = 60 * MINUTE
@@ -124,6 +125,42 @@ describe('an incident', () => {
 
   it('that is none of this window is not known', async () => {
     await expect(readIncident(need(), 'share-slow~share=x~1', START_MS, nowMs, undefined)).rejects.toMatchObject({ code: 'incident.unknown' })
+  })
+})
+
+describe('an incident of first logons', () => {
+  const then = START_MS + 20 * HOUR
+  /** Every tenth logs on for the first time. */
+  const refused = (from: number) =>
+    Array.from({ length: 120 }, (_, i) => {
+      const first = i % 10 === 4
+      const denied = first && from >= then + HOUR
+      return logon({
+        id: `f${from}-${i}`,
+        person: first ? `new${from}-${i}` : `p${i}`,
+        host: `TH-${i % 6}`,
+        at: from + i * 30_000,
+        phases: { broker: 500, profile: 1200 + i, shell: 4000 },
+        attrs: { image: i % 6 < 3 ? 'hall 1' : 'hall 2', share: 's', first },
+        ...(denied ? { outcome: 'failed', phases: { broker: 500, container: 900 }, marks: [['0xC0000022', 'container', 1200]] } : {}),
+      })
+    }).flat()
+
+  it('says so, lists them, and follows whoever logs on for the first time', async () => {
+    const desk = new Intake(database)
+    await desk.refresh()
+    intake = desk
+    for (const from of [then, then + HOUR, then + 2 * HOUR]) await desk.ingest(refused(from), then + 3 * HOUR)
+    nowMs = then + 3 * HOUR
+    await desk.reconsider(nowMs)
+    const [line] = incidentLines(await desk.incidents(then, nowMs))
+    expect(line).toMatchObject({ cause: 'container-denied', scope: [{ dimension: 'logon', value: 'first' }], failed: 24, people: 24 })
+    const page = await readIncident(need(), line?.id ?? '', then, nowMs, then + 2 * HOUR)
+    expect(page.watch).toMatchObject({ cohort: 'everybody who logs on for the first time', after: { n: 12, withCause: 12 } })
+    const of = async (which: 'first' | 'returning') =>
+      (await listAttempts(database, { fromMs: then + HOUR, toMs: nowMs, logon: which, sort: 'started', limit: 300 })).attempts
+    expect((await of('first')).map(({ cause }) => cause)).toEqual(Array.from({ length: 24 }, () => 'container-denied'))
+    expect((await of('returning')).filter(({ outcome }) => outcome === 'ready')).toHaveLength(216)
   })
 })
 

@@ -142,8 +142,10 @@ async function doneSince({ database, now }: Need, { sinceMs, toMs, scope }: Inci
 /** What is known of an attempt's part or package is known only of those who had it: such elements follow the people instead of the place. */
 const PLACELESS = new Set(['part', 'package', 'group'])
 
-const whoseWords = ({ dimension, value }: { readonly dimension: string; readonly value: string }): string =>
-  dimension === 'factor' ? `with ${value === ANY_FACTOR ? 'a second factor' : `the second factor ${value}`}` : `on ${value}`
+function whoseWords({ dimension, value }: { readonly dimension: string; readonly value: string }): string {
+  if (dimension === 'factor') return `with ${value === ANY_FACTOR ? 'a second factor' : `the second factor ${value}`}`
+  return dimension === 'logon' ? 'who logs on for the first time' : `on ${value}`
+}
 
 /** Follows the same people or place from a moment on. */
 async function watchIncident({ database }: Need, { cause, scope, sinceMs, toMs }: IncidentLine, doneMs: number): Promise<Watch> {

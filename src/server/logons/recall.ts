@@ -1,6 +1,7 @@
 import {
   ANY_FACTOR,
   correlateThread,
+  FIRST_LOGON,
   LastSaid,
   NO_FACTOR,
   OrdinaryModel,
@@ -28,14 +29,17 @@ export const COLUMN_OF: Readonly<Record<PlaceDimension, string>> = {
   clientKind: 'client_kind',
   clientVersion: 'client_version',
   factor: 'factor',
+  logon: `case when first then '${FIRST_LOGON}' end`,
   holderHost: 'holder_host',
   part: 'part',
   package: 'package',
 }
 
 /** In SQL, whether an attempt is at a place. @param param takes a value, and gives the name of its parameter */
-export const isAt = (dimension: PlaceDimension, value: string, param: (value: string) => string): string =>
-  dimension === 'factor' && value === ANY_FACTOR ? `factor <> '${NO_FACTOR}'` : `${COLUMN_OF[dimension]} = ${param(value)}`
+export function isAt(dimension: PlaceDimension, value: string, param: (value: string) => string): string {
+  if (dimension === 'factor' && value === ANY_FACTOR) return `factor <> '${NO_FACTOR}'`
+  return dimension === 'logon' ? `first = (${param(value)} = '${FIRST_LOGON}')` : `${COLUMN_OF[dimension]} = ${param(value)}`
+}
 
 const PLACES = PLACE_DIMENSIONS.map((dimension) => COLUMN_OF[dimension]).join(', ')
 const placesFrom = (values: readonly (string | null)[]) =>

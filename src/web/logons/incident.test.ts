@@ -19,6 +19,7 @@ describe('an incident in words', () => {
     expect(incidentPlace({ scope: [] })).toBe('')
     // What has no words of its own is said as it is: nothing is left out.
     for (const dimension of PLACES) expect(incidentPlace({ scope: [{ dimension, value: 'X-1' }] })).toContain('X-1')
+    expect(incidentPlace({ scope: [{ dimension: 'logon', value: 'first' }] })).toBe('first logons')
     expect(incidentPlace({ scope: [{ dimension: 'holderHost', value: 'TH-Q2-07' }] })).toBe('held by TH-Q2-07')
   })
 

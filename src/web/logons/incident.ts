@@ -16,12 +16,14 @@ export const PLACES = [
   'clientKind',
   'clientVersion',
   'factor',
+  'logon',
   'holderHost',
   'part',
   'package',
 ] as const
 
 const SAYS: Record<string, (value: string) => string> = {
+  logon: (value) => `${value} logons`,
   holderHost: (value) => `held by ${value}`,
   part: (value) => `“${value}”`,
   package: (value) => `package “${value}”`,

@@ -53,7 +53,7 @@ export const containerDenied: Cause = {
   id: 'container-denied',
   about: 'failure',
   title: 'No permission on the container',
-  at: ['share', 'group', 'person', 'pool'],
+  at: ['share', 'group', 'person', 'pool', 'logon'],
   prior: -4,
   toPerson: 'Your desktop may not open your profile. The service desk knows.',
   look(facts) {
