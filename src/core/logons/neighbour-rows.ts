@@ -42,20 +42,26 @@ export class NeighbourRows {
   /** Adds many at once: those that are there are moved once, if at all. */
   addAll(neighbours: readonly Neighbour[]): void {
     const fresh = neighbours.length < 2 ? neighbours : [...neighbours].sort((a, b) => a.atMs - b.atMs || (a.id < b.id ? -1 : 1))
-    const size = this.size + fresh.length
-    while (size > this.at.length) this.#grow()
-    let old = this.size - 1
-    this.size = size
-    for (let next = fresh.length - 1, row = size - 1; next >= 0; row--) {
+    while (this.size + fresh.length > this.at.length) this.#grow()
+    let left = this.size
+    this.size += fresh.length
+    for (let next = fresh.length - 1; next >= 0; next--) {
       const neighbour = fresh[next]
       if (!neighbour) break
-      const oldMs = old < 0 ? -Infinity : (this.at[old] ?? 0)
-      if (oldMs > neighbour.atMs || (oldMs === neighbour.atMs && (this.#ids[old] ?? '') > neighbour.id)) this.#move(old--, row)
-      else {
-        this.#put(row, neighbour)
-        next--
-      }
+      const from = this.#placeFor(neighbour, left)
+      this.#move(from, left, next + 1)
+      this.#put(from + next, neighbour)
+      left = from
     }
+  }
+
+  /** Of so many rows, how many come before a neighbour. */
+  #placeFor({ atMs, id }: Neighbour, among: number): number {
+    // Mostly it is the newest.
+    if (among === 0 || (this.at[among - 1] ?? 0) < atMs) return among
+    let row = this.firstFrom(atMs, among)
+    while (row < among && this.at[row] === atMs && (this.#ids[row] ?? '') <= id) row++
+    return row
   }
 
   #put(row: number, { id, atMs, places, beyond, ran, failed, fault }: Neighbour): void {
@@ -70,24 +76,25 @@ export class NeighbourRows {
     this.rows[base + FAULT] = failed ? this.kinds.numberOf(fault || 'failed') : 0
   }
 
-  #move(from: number, to: number): void {
+  /** Moves rows by so many. */
+  #move(from: number, to: number, by: number): void {
+    if (from === to) return
     this.#lookedAt = ANEW
-    this.#ids[to] = this.#ids[from] ?? ''
-    this.at[to] = this.at[from] ?? 0
-    this.rows.copyWithin(to * STRIDE, from * STRIDE, (from + 1) * STRIDE)
+    this.at.copyWithin(from + by, from, to)
+    this.rows.copyWithin((from + by) * STRIDE, from * STRIDE, to * STRIDE)
+    for (let row = to - 1; row >= from; row--) this.#ids[row + by] = this.#ids[row] ?? ''
   }
 
   /** The same attempt again, as it is known now. */
   replace(neighbour: Neighbour): void {
-    for (let row = this.firstFrom(neighbour.atMs); row < this.size && this.at[row] === neighbour.atMs; row++)
-      if (this.#ids[row] === neighbour.id) {
-        this.#shift(row + 1, row)
-        this.#ids.splice(row, 1)
-        this.#lookedAt = ANEW
-        this.size--
-        break
-      }
-    this.addAll([neighbour])
+    const row = this.rowOf(neighbour)
+    if (row < 0) {
+      this.addAll([neighbour])
+      return
+    }
+    this.#put(row, neighbour)
+    // It may be at another share.
+    if (row < this.#lookedAt) this.#lookedAt = ANEW
   }
 
   /** Forgets everything before a moment, so that memory stays bounded. @returns whether places have other numbers now */
@@ -184,9 +191,10 @@ export class NeighbourRows {
     return this.at[row] === self.atMs && this.#ids[row] === self.id
   }
 
-  firstFrom(ms: number): number {
+  /** @param among the first so many rows are looked at */
+  firstFrom(ms: number, among = this.size): number {
     let low = 0
-    let high = this.size
+    let high = among
     while (low < high) {
       const middle = (low + high) >> 1
       if ((this.at[middle] ?? 0) < ms) low = middle + 1
