@@ -86,9 +86,10 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
 /** Sends days of history as evidence files, and tells when people were connected. */
 async function writeHistory(range: { fromDay: number; toDay: number }, tell: (stretches: Stretch[]) => Promise<void>): Promise<void> {
   if (!withHistory) return
+  let told: [Promise<void>, Promise<void>] = [Promise.resolve(), Promise.resolve()]
   for (const { dayMs, observations, logons } of history(company, planted, range, startedMs, timeZone)) {
     if (observations.length === 0) continue
-    const told = tell(stretchesOf(logons, startedMs))
+    const stretches = stretchesOf(logons, startedMs)
     const body = Buffer.from(observations.map(({ timeMs, ...rest }) => JSON.stringify({ time: timeMs, ...rest })).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
     const response = await fetch(`${server}/api/evidence/files`, {
@@ -99,10 +100,13 @@ async function writeHistory(range: { fromDay: number; toDay: number }, tell: (st
     if (!response.ok) throw new Error(`history: ${response.status} ${await response.text()}`)
     const { id } = (await response.json()) as { id: string }
     pending.push(id)
-    await told
+    // When people were connected is told meanwhile, a day or two behind.
+    await told[0]
+    told = [told[1], told[1].then(() => tell(stretches))]
     while (pending.length >= AT_ONCE) await read(pending.shift() ?? '')
   }
   for (const id of pending) await read(id)
+  await told[1]
 }
 
 async function read(id: string): Promise<void> {

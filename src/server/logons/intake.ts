@@ -40,6 +40,7 @@ import { changesBetween, recentChanges } from '../journal/changes'
 import { IncidentDesk, type FoundSince } from './incident-desk'
 import { homesMark, HOUR_MS, loadHomes, loadOrg } from './model'
 import { keepClocks, recallClocks } from './clocks'
+import { DaysWithLogons } from './days-with-logons'
 import { asked, KnownAttempts, unusualBefore, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallLastSaid, recallNeighbours, recallOrdinary } from './recall'
@@ -111,6 +112,7 @@ export class Intake {
   #clocks: ClockWatch | null = null
   #lastSaid: LastSaid | null = null
   #inOneName: { readonly people: Org['people']; readonly of: ReturnType<typeof inOneName> } | null = null
+  #days: DaysWithLogons
   #newestMs = 0
   /** When it was last looked at what is unusual of some hours before. */
   #hindsightMs = 0
@@ -124,7 +126,12 @@ export class Intake {
 
   constructor(private readonly database: Database) {
     this.#desk = this.#newDesk()
-    this.#usual = new UsualDays(database, () => this.#writing)
+    this.#days = new DaysWithLogons(database)
+    this.#usual = new UsualDays(
+      database,
+      () => this.#writing,
+      (fromMs, toMs) => this.#days.any(fromMs, toMs),
+    )
     this.#known = new KnownAttempts(database, (id, atMs) => this.#desk.surelyNew(id, atMs))
   }
 
@@ -374,6 +381,7 @@ export class Intake {
     this.#ordinary = null
     this.#clocks = null
     this.#lastSaid = null
+    this.#days = new DaysWithLogons(this.database)
     this.#usual.clear()
   }
 
@@ -390,6 +398,7 @@ export class Intake {
     const [first, last] = [found[0], found.at(-1)]
     if (!first || !last) return []
     const ordinary = (this.#ordinary ??= await recallOrdinary(this.database))
+    await this.#days.read(() => this.#writing)
     // Sources may count smaller than milliseconds, the database does not.
     const firstMs = Math.floor(first.attempt.startedAtMs)
     await this.#recallAround(firstMs, Math.ceil(last.attempt.startedAtMs))
@@ -432,6 +441,7 @@ export class Intake {
     this.#around.addAll(fresh)
     const worked: Worked[] = []
     const org = await this.#orgThen(firstMs, Math.ceil(last.attempt.startedAtMs))
+    for (const { attempt } of found) this.#days.add(attempt.startedAtMs)
     for (const [i, one] of measured.entries()) {
       const explained = conclude(before[i] as Measured, this.#around, org, ordinary)
       const plainly = countsForUsual(before[i] as Measured)
@@ -442,7 +452,8 @@ export class Intake {
       this.#usual.count(attempt.startedAtMs, kindOf(attempt), durationsOf(explained.blame, attempt.totalMs), -1)
     }
     if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)
-    else this.#forgetAround(Math.min(firstMs, this.#newestMs) - 2 * FAR_MS)
+    // Some days more: files that are read at the same time, and what is explained once more at the end of each, lie days apart.
+    else this.#forgetAround(Math.min(firstMs, this.#newestMs) - 4 * FAR_MS)
     return worked
   }
 
@@ -451,8 +462,10 @@ export class Intake {
     const fromMs = firstMs - FAR_MS
     if (fromMs >= this.#aroundFromMs) return
     const toMs = Math.min(this.#aroundFromMs, lastMs + FAR_MS)
-    await this.#writing
-    this.#around.addAll(await recallNeighbours(this.database, fromMs, toMs))
+    if (this.#days.any(fromMs, toMs)) {
+      await this.#writing
+      this.#around.addAll(await recallNeighbours(this.database, fromMs, toMs))
+    }
     this.#aroundFromMs = fromMs
   }
 

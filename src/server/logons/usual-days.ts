@@ -26,11 +26,17 @@ export class UsualDays {
   readonly #days = new Map<number, Day>()
   /** What was counted of the batch in hand: no roll-up has it yet. */
   #batch: Counted[] = []
+  /** The day that was asked for last. */
+  #lastMs = NaN
 
-  /** @param written resolves when all earlier batches are in the roll-ups */
+  /**
+   * @param written resolves when all earlier batches are in the roll-ups
+   * @param anyOn whether there may be any from one moment to another: else nothing is waited for
+   */
   constructor(
     private readonly database: Queryable,
     private readonly written: () => Promise<unknown>,
+    private readonly anyOn: (fromMs: number, toMs: number) => boolean = () => true,
   ) {}
 
   /** A new batch: the one before is in the roll-ups as soon as it is written. */
@@ -46,14 +52,20 @@ export class UsualDays {
   async of(atMs: number): Promise<Day> {
     const dayMs = dayOf(atMs)
     let day = this.#days.get(dayMs)
-    if (!day) {
-      await this.written()
+    if (day) {
+      if (dayMs !== this.#lastMs) {
+        // The day that was asked for longest ago is forgotten first.
+        this.#days.delete(dayMs)
+        this.#days.set(dayMs, day)
+      }
+    } else {
       day = { before: await this.#load(dayMs - USUAL_DAYS * DAY_MS, dayMs), today: await this.#load(dayMs, dayMs + DAY_MS) }
       for (const one of this.#batch) addTo(day, dayMs, one)
       const [oldest] = this.#days.keys()
       if (this.#days.size >= MOST_DAYS && oldest !== undefined) this.#days.delete(oldest)
       this.#days.set(dayMs, day)
     }
+    this.#lastMs = dayMs
     return day
   }
 
@@ -65,6 +77,8 @@ export class UsualDays {
   }
 
   async #load(fromMs: number, toMs: number): Promise<UsualModel> {
+    if (!this.anyOn(fromMs, toMs)) return new UsualModel()
+    await this.written()
     const rows = await this.database.query<{ pool: string; first: boolean; network: string; slot: number; sketch: Uint8Array }>(
       'select pool, first, network, slot, sketch from usual_days where day_ms >= $1 and day_ms < $2',
       [fromMs, toMs],
