@@ -109,6 +109,34 @@ describe('the usual', () => {
     expect(many.usualFor(office)?.series['total']?.medianMs).toBe(Math.round(bucketMiddle(bucketOf(1000 + 37 * 24))))
   })
 
+  it('of two together is that of all of both, and without the one again that of the other', () => {
+    const kinds = [
+      office,
+      { ...office, network: 'home' },
+      { ...office, pool: 'other' },
+      { ...office, first: true },
+      { ...office, slot: office.slot + 1 },
+    ]
+    const [one, other, all] = [new UsualModel(), new UsualModel(), new UsualModel()]
+    for (let i = 0; i < 300; i++) {
+      const [kind, took] = [kinds[i % kinds.length] as Kind, durations(1000 + 37 * i, i % 3 === 0 ? 0 : 20 * i)]
+      ;(i % 2 === 0 ? one : other).add(kind, took)
+      all.add(kind, took)
+    }
+    const both = new UsualModel()
+    expect([both.addAll(one), both.addAll(other)]).toEqual([true, true])
+    const said = (model: UsualModel) => kinds.map((kind) => model.usualFor(kind))
+    expect(said(both)).toEqual(said(all))
+    expect(both.addAll(other, -1)).toBe(true)
+    expect(said(both)).toEqual(said(one))
+    expect(both.kinds).toBe(kinds.length)
+    // Where not all kinds are told apart, they cannot be.
+    const many = new UsualModel()
+    for (let i = 0; i < 2100; i++) many.add({ ...office, pool: `p${i}`, slot: -1 }, durations(1000, 0))
+    expect(both.addAll(many)).toBe(false)
+    expect(said(both)).toEqual(said(one))
+  })
+
   it('does not grow with names that nobody has: past the most kinds, further ones are one', () => {
     const usual = new UsualModel()
     for (let i = 0; i < 4000; i++) usual.add({ pool: `p${i}`, network: '', first: false, slot: 1 }, durations(1000))

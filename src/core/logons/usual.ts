@@ -166,6 +166,31 @@ export class UsualModel {
   }
 
   /**
+   * Adds all that another holds; `times` -1 takes it back.
+   * @returns false where that one has so many kinds that it does not tell all of them apart: then nothing was added
+   */
+  addAll(other: UsualModel, times: 1 | -1 = 1): boolean {
+    if (other.#others.length > 0) return false
+    for (const [pool, network, kinds] of other.#kinds)
+      kinds.forEach((one, nth) => {
+        if (!one) return
+        const { cell, levels, hours } = this.#of({ pool, network, first: nth % 2 === 1, slot: (nth >> 1) - 1 })
+        addTo(cell, one.cell, times)
+        for (const level of hours ? [hours, ...levels] : levels) {
+          level.n += times * one.cell.n
+          level.counts = null
+          level.cached = null
+        }
+      })
+    return true
+  }
+
+  /** How many kinds it tells apart. */
+  get kinds(): number {
+    return this.#count
+  }
+
+  /**
    * The usual of a kind, widened step by step (the network first, then the pool) until 20 attempts are behind it; null where there
    * are hardly any. First and returning logons are never mixed. Where logons are much quicker than that in the same hours, these count: what takes long
    * then is not usual because it is in the morning. Never the other way round: a crowd that comes every day would be hidden.
@@ -238,6 +263,18 @@ function count(counts: Counts, index: number, bucket: number, times: number): vo
   if (bucket < series.lowest) series.lowest = bucket
   series.n += times
   series.byBucket[bucket] = (series.byBucket[bucket] ?? 0) + times
+}
+
+function addTo(cell: Cell, other: Cell, times: 1 | -1): void {
+  cell.n += times * other.n
+  other.counts.forEach((counted, index) => {
+    if (!counted) return
+    const { byBucket } = counted
+    for (let bucket = counted.lowest; bucket < BUCKETS; bucket++) {
+      const n = byBucket[bucket] ?? 0
+      if (n !== 0) count(cell.counts, index, bucket, times * n)
+    }
+  })
 }
 
 /** The same in a level that somebody asked for, unless it has no counts but the cell's. */

@@ -11,4 +11,8 @@ export class Pairs<V> {
     if (values) values.set(other, value)
     else this.#values.set(one, new Map([[other, value]]))
   }
+
+  *[Symbol.iterator](): Generator<[one: string, other: string, value: V]> {
+    for (const [one, values] of this.#values) for (const [other, value] of values) yield [one, other, value]
+  }
 }

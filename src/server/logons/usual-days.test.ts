@@ -56,6 +56,37 @@ describe('what is usual', () => {
     expect(found[1]).toEqual(found[0])
     expect(found[2]).toEqual(found[0])
   })
+  it('of weeks that come day by day is worked out from the day before, and is what the roll-ups say', async () => {
+    // Each day takes longer than the one before, so that what is too old shows; one day in between has nobody.
+    const days = Array.from({ length: 19 }, (_, n) => n).filter((n) => n !== 7)
+    const office = (n: number) =>
+      Array.from({ length: 24 }, (_, i) =>
+        logon({
+          id: `${n}-${i}`,
+          person: `p${i}`,
+          host: `BO-${i % 3}`,
+          at: MONDAY + n * DAY_MS + 7 * 3_600_000 + i * 300_000,
+          phases: { broker: 600, profile: 1000 + 100 * n + 13 * i, shell: 4000 },
+        }),
+      ).flat()
+    const usual = async (one: Intake | null) => {
+      await database.exec(`truncate ${LOGONS}`)
+      for (const n of days) {
+        const intake = one ?? new Intake(database)
+        await intake.ingest(office(n), MONDAY + 20 * DAY_MS)
+        // Nothing of it is left under way.
+        await intake.incidents(MONDAY, MONDAY + 20 * DAY_MS)
+      }
+      return database.query<{ id: string; usual: number[]; lost: number }>(`select id, usual_ms as usual, lost_ms as lost from attempts order by id`)
+    }
+    const told = await usual(new Intake(database))
+    expect(told).toEqual(await usual(null))
+    const profile = SERIES.indexOf('profile')
+    const middles = days.map((n) => told.find(({ id }) => id === `${n}-5`)?.usual[profile] ?? 0)
+    // It grows with the days, also once the first ones are too old to count.
+    expect(middles.every((ms, i) => i < 2 || ms >= (middles[i - 1] ?? 0))).toBe(true)
+    expect(middles.at(-1)).toBeGreaterThan((middles.at(-3) ?? 0) + 100)
+  })
 })
 
 describe('the usual of days', () => {
