@@ -252,9 +252,16 @@ function* givensIn(
   { texts, shapes, once }: { texts: readonly string[]; shapes: readonly Shape<AttrValue>[]; once: readonly string[] },
 ): Generator<Given> {
   let at = 0
-  const maybe = (): string | null => texts[numbers[at++] ?? NONE] ?? null
+  const maybe = (): string | null => {
+    const number = numbers[at++] ?? NONE
+    // Asked for in an array, what is before its begin would be looked for by name.
+    return number < 0 ? null : (texts[number] ?? null)
+  }
   const text = (): string => texts[numbers[at++] ?? NONE] ?? ''
-  const said = (): string | null => once[ONCE - (numbers[at++] ?? NONE)] ?? null
+  const said = (): string | null => {
+    const number = ONCE - (numbers[at++] ?? NONE)
+    return number < 0 ? null : (once[number] ?? null)
+  }
   while (at < length) {
     const thread = numbers[at++] ?? 0
     const person = numbers[at++] ?? 0

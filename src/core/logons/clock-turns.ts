@@ -48,16 +48,20 @@ export function inTurn(phases: readonly Phase[], on: string | null): readonly Ph
 
 /** Where a phase of one machine is followed by one of another. */
 export function handovers(ordered: readonly Phase[]): { readonly from: Phase; readonly to: Phase }[] {
-  return ordered.flatMap((to, i) => {
-    const from = ordered[i - 1]
-    return from && from.host !== to.host ? [{ from, to }] : []
-  })
+  const result: { from: Phase; to: Phase }[] = []
+  for (let i = 1; i < ordered.length; i++) {
+    const [from, to] = [ordered[i - 1], ordered[i]]
+    if (from && to && from.host !== to.host) result.push({ from, to })
+  }
+  return result
 }
 
 /** Where a machine times what goes on on a host, between two phases that another one times. */
 export function betweens(ordered: readonly Phase[]): { readonly before: Phase; readonly it: Phase; readonly after: Phase }[] {
-  return ordered.flatMap((it, i) => {
-    const [before, after] = [ordered[i - 1], ordered[i + 1]]
-    return before && after && isOnHost(it.phase) && before.host === after.host && before.host !== it.host ? [{ before, it, after }] : []
-  })
+  const result: { before: Phase; it: Phase; after: Phase }[] = []
+  for (let i = 1; i < ordered.length - 1; i++) {
+    const [before, it, after] = [ordered[i - 1], ordered[i], ordered[i + 1]]
+    if (before && it && after && isOnHost(it.phase) && before.host === after.host && before.host !== it.host) result.push({ before, it, after })
+  }
+  return result
 }

@@ -67,7 +67,7 @@ export class Crowds {
     let after = firstOf(there, this.held.firstFrom(self.atMs))
     let before = after - 1
     while (Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)) {
-      const earlier = there[before] ?? -1
+      const earlier = before < 0 ? -1 : (there[before] ?? -1)
       const later = there[after] ?? to
       if (earlier < from && later >= to) break
       const isBefore = later >= to || (earlier >= from && self.atMs - (at[earlier] ?? 0) < (at[later] ?? 0) - self.atMs)
