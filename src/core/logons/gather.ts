@@ -44,6 +44,8 @@ export class Gatherer {
   readonly unnamed = new Set<number>()
   /** Until when the attempts reach that were given out, by thread. */
   readonly #finished = new Moments()
+  /** Whether any of these is of a person's thread: mostly all that comes has an id. */
+  #anyOfPeople = false
   /** The same of those that have an id, by the thread of their person. */
   readonly #finishedWithId = new Moments()
   /** Hashes of the threads that were given out too early. By hash: one that is not late may be among them, which costs time only. */
@@ -130,7 +132,7 @@ export class Gatherer {
       return
     }
     if (this.#finished.get(hash) !== undefined) this.late.add(hash)
-    const person = personThreadOf(observations)
+    const person = this.#anyOfPeople ? personThreadOf(observations) : null
     if (person === null) return
     // What came of the same person without an id may have been part of it.
     const theirs = quickHash(person)
@@ -147,6 +149,7 @@ export class Gatherer {
     if (named !== null && named.startsWith('hs:')) this.unnamed.add(hash)
     const untilMs = lastOf(observations)
     this.#finished.keep(hash, untilMs)
+    this.#anyOfPeople ||= mixed || !withId
     if (person !== -1 && withId) (mixed ? this.#finished : this.#finishedWithId).keep(person, untilMs)
   }
 
