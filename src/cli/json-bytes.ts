@@ -4,6 +4,7 @@ const DAY_MS = 86_400_000
 /** JSON as it is written again and again. */
 export const pieceOf = (json: string): Uint8Array => Buffer.from(json)
 const NULL = pieceOf('null')
+const NOTHING = pieceOf('')
 
 /**
  * JSON, written piece by piece into bytes: where records are many and alike, in little more than half the time that JSON.stringify and encoding take (by profiles of
@@ -14,7 +15,7 @@ export class JsonBytes {
   #at = 0
   /** The day that was written last, and how. */
   #day = NaN
-  #date = pieceOf('')
+  #date = NOTHING
 
   /** What is JSON already. */
   raw(json: Uint8Array): void {
@@ -25,7 +26,9 @@ export class JsonBytes {
     this.#at = at
   }
 
-  text(value: string | null): void {
+  /** @param name what comes before it, if anything does */
+  text(value: string | null, name = NOTHING): void {
+    this.raw(name)
     if (value === null) return this.raw(NULL)
     this.#room(2 * value.length + 2)
     const bytes = this.#bytes

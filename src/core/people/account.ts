@@ -11,19 +11,6 @@ export interface Account {
  * The key is the short name in lower case, so that the same person reported in two forms is one person.
  */
 export function readAccount(written: string): Account {
-  let account = lastRead.get(written)
-  if (!account) {
-    // Of each person much is written: they are read once, and forgotten together when they are too many.
-    if (lastRead.size >= MOST_KEPT) lastRead.clear()
-    lastRead.set(written, (account = read(written)))
-  }
-  return account
-}
-/** As each was read. */
-const lastRead = new Map<string, Account>()
-const MOST_KEPT = 20_000
-
-function read(written: string): Account {
   const text = written.trim()
   if (/^S-1-\d+(-\d+)+$/i.test(text)) return { form: 'sid', short: text.toUpperCase(), domain: null, key: text.toLowerCase() }
   const slash = text.indexOf('\\')

@@ -7,6 +7,7 @@ import fastifyStatic from '@fastify/static'
 import swagger from '@fastify/swagger'
 import Fastify, { type FastifyError, type FastifyInstance } from 'fastify'
 import { jsonSchemaTransform, serializerCompiler, validatorCompiler } from 'fastify-type-provider-zod'
+import { z } from 'zod'
 import { Problem } from '../../contract/errors'
 import { ROUTES, type Route, type RouteName } from '../../contract/routes'
 import { admit } from '../admins/gate'
@@ -22,6 +23,10 @@ const BODY_LIMIT = 64 << 20
 const STRANGERS_BODY_LIMIT = 64 << 10
 /** Files that may be given together. */
 const MOST_FILES = 1000
+
+/** Of words of which one is wanted, which they are. */
+const oneOf = new Intl.ListFormat('en', { type: 'disjunction' })
+z.config({ customError: (issue) => (issue.code === 'invalid_value' ? `expected ${oneOf.format(issue.values.map(String))}` : undefined) })
 
 /** The HTTP server, made from the route table. @param webFolder the built pages, where there are any */
 export async function makeApp(context: Context, handlers: AllHandlers, webFolder: string | null, log: boolean): Promise<FastifyInstance> {

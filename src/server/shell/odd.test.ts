@@ -93,6 +93,11 @@ describe('what nobody would send', () => {
     expect((await send(logon({ id: 'after' }))).status).toBe(200)
   }, 120_000)
 
+  it('says which words are wanted, where one of them is', async () => {
+    const answer = await fetch(`${server.base}/api/attempts?logon=xyz`, { headers: session })
+    expect([answer.status, await answer.json()]).toMatchObject([400, { detail: 'logon: expected first or returning' }])
+  })
+
   it('loses nothing of the evidence around it', async () => {
     for (let round = 0; round < 12; round++) {
       const at = START_MS - (round + 2) * 7_200_000
