@@ -27,8 +27,8 @@ const LONG = -1
 const NONE = -2
 
 /**
- * Reads lines of JSON from their bytes, faster than they could be made texts of and parsed. Lines of evidence are much alike: what a line begins with letter by letter
- * like the one before is not read again, and a name that is said again and again is made a text once. Whatever is not written in the plainest way is not
+ * Reads lines of JSON from their bytes, faster than they could be made texts of and parsed. Lines of evidence are much alike: fields that are written
+ * letter by letter as at the same place of the line before are not read again, and a name that is said again and again is made a text once. Whatever is not written in the plainest way is not
  * read here, but left to JSON.parse, which also says what is wrong.
  */
 export class LineScanner {
@@ -42,11 +42,13 @@ export class LineScanner {
   #bytes: Uint8Array = new Uint8Array(0)
   #view: DataView = new DataView(new ArrayBuffer(0))
   #at = 0
-  /** Where the line before begins; and of each of its fields, which it is and where, counted from there, it is over. */
+  /** Where the line before begins, and so many fields it has; of each field, in the order of the line, which it is, and where, counted from there, it is over. */
   #before = 0
   #fields = 0
   readonly #field = new Int8Array(MOST_FIELDS)
   readonly #over = new Float64Array(MOST_FIELDS)
+  /** The fields of `record` that are of the line that is being read, as bits. */
+  #given = 0
   /** The names of fields in a line, in their order, as they were last; and for each field the value that was read last: both are looked for first. */
   readonly #names = new Int16Array(MOST_FIELDS).fill(NONE)
   readonly #values = new Int16Array(FIELDS.length)
@@ -75,73 +77,97 @@ export class LineScanner {
    * @returns whether it is an object that can be read here: its fields are in `record` then
    */
   read(bytes: Uint8Array, from: number): boolean {
-    const alike = bytes === this.#bytes && !this.numbered ? this.#alike(from) : 0
+    // Where the bytes are others, the line before cannot be looked at; and a letter that was written by its number has to be seen again.
+    const known = bytes === this.#bytes && !this.numbered ? this.#fields : 0
     if (bytes !== this.#bytes) {
       this.#bytes = bytes
       this.#view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
     }
-    this.#forget(alike)
-    this.#before = from
     this.numbered = false
-    const read = this.#isRead(from, alike)
-    // Of a line that could not be read, nothing is to be gone on from.
-    if (!read) this.#forget(0)
+    let stale = this.#given
+    this.#given = 0
+    this.#at = from
+    const read = this.#isRead(from, known)
+    if (read) stale &= ~this.#given
+    else {
+      // Of a line that could not be read, nothing is to be gone on from.
+      stale |= this.#given
+      this.#fields = this.#given = 0
+    }
+    this.#before = from
+    for (let field = 0; stale > 0; field++, stale >>= 1) if (stale & 1) put(this.record, field, undefined)
     return read
   }
 
-  #isRead(from: number, alike: number): boolean {
-    const bytes = this.#bytes
+  #isRead(from: number, known: number): boolean {
     try {
-      if (alike > 0) this.#at = from + (this.#over[alike - 1] ?? 0)
-      else {
-        if (bytes[from] !== OPEN) return false
-        this.#at = from + 1
-        this.#space()
-      }
-      return (bytes[this.#at] === CLOSE && alike === 0 ? ++this.#at > 0 : this.#rest()) && this.#lineEnd()
+      if (this.#bytes[this.#at++] !== OPEN) return false
+      this.#space()
+      if (this.#bytes[this.#at] === CLOSE) {
+        this.#fields = 0
+        this.#at++
+      } else if (!this.#rest(from, known)) return false
+      return this.#lineEnd()
     } catch {
       return false
     }
   }
 
-  /** How many fields are written just as in the line before. */
-  #alike(from: number): number {
-    const before = this.#before
-    const length = alikeIn(this.#view, before, this.#view, from, Math.min(from - before, this.#bytes.length - from))
-    let fields = this.#fields
-    while (fields > 0 && (this.#over[fields - 1] ?? 0) > length) fields--
-    return fields
-  }
-
-  #forget(from: number): void {
-    for (let i = from; i < this.#fields; i++) put(this.record, this.#field[i] ?? OTHER, undefined)
-    this.#fields = from
-  }
-
-  /** Fields up to the end of the object. */
-  #rest(): boolean {
+  /**
+   * Fields up to the end of the object.
+   * @param from where the line begins
+   * @param known so many fields of the line before are as they were
+   */
+  #rest(from: number, known: number): boolean {
     const bytes = this.#bytes
+    const before = this.#before
+    let fields = 0
+    /** Where the field that is at this place in the line before begins there, counted from the begin of the line. */
+    let there = 1
     for (;;) {
-      if (bytes[this.#at] !== QUOTE || this.#fields >= MOST_FIELDS) return false
-      const name = this.#kept(this.#names[this.#fields] ?? NONE)
-      this.#names[this.#fields] = this.numbered ? NONE : name
+      if (fields < known) {
+        const start = this.#at
+        const alike = alikeIn(this.#view, before + there, this.#view, start, Math.min(from - before - there, bytes.length - start))
+        let over = there
+        while (fields < known && (this.#over[fields] ?? Infinity) <= there + alike) {
+          if (!this.#isNew(this.#field[fields] ?? OTHER)) return false
+          over = this.#over[fields] ?? over
+          this.#over[fields++] = start - from + over - there
+        }
+        if (over > there) {
+          this.#at = start + over - there
+          if (bytes[this.#at - 1] === CLOSE) return (this.#fields = fields) > 0
+        }
+      }
+      if (bytes[this.#at] !== QUOTE || fields >= MOST_FIELDS) return false
+      const name = this.#kept(this.#names[fields] ?? NONE)
+      this.#names[fields] = this.numbered ? NONE : name
       this.#space()
       if (name === NONE || bytes[this.#at] !== COLON) return false
       this.#at++
       this.#space()
       const field = name === LONG ? OTHER : (this.#fieldOf[name] ?? OTHER)
       const value = (field === TIME ? this.#instant() : null) ?? this.#value(field)
-      this.#field[this.#fields] = field
-      this.#over[this.#fields++] = Infinity
-      // A field that is given twice is none of the plainest.
-      if (value === undefined || !put(this.record, field, value)) return false
+      if (value === undefined || !this.#isNew(field)) return false
+      put(this.record, field, value)
       this.#space()
       const next = bytes[this.#at++]
       if (next === COMMA) this.#space()
       else if (next !== CLOSE) return false
-      this.#over[this.#fields - 1] = this.#at - this.#before
-      if (next === CLOSE) return true
+      there = this.#over[fields] ?? 0
+      this.#field[fields] = field
+      this.#over[fields++] = this.#at - from
+      if (next === CLOSE) return (this.#fields = fields) > 0
     }
+  }
+
+  /** Whether a field was not given before: one that is given twice is none of the plainest. */
+  #isNew(field: number): boolean {
+    if (field === OTHER) return true
+    const bit = 1 << field
+    const before = this.#given
+    this.#given = before | bit
+    return (before & bit) === 0
   }
 
   #space(): void {
@@ -387,73 +413,53 @@ function alikeIn(one: DataView, at: number, other: DataView, from: number, most:
   return n
 }
 
-/**
- * Field by field, by their places among FIELDS: objects whose fields are named by a variable are slow.
- * @returns whether it was not given before, or is taken away
- */
-function put(record: Written, field: number, value: unknown): boolean {
-  let before: unknown
+/** Field by field, by their places among FIELDS: objects whose fields are named by a variable are slow. */
+function put(record: Written, field: number, value: unknown): void {
   switch (field) {
     case 0:
-      before = record.attempt
       record.attempt = value
       break
     case 1:
-      before = record.person
       record.person = value
       break
     case 2:
-      before = record.host
       record.host = value
       break
     case 3:
-      before = record.source
       record.source = value
       break
     case 4:
-      before = record.pool
       record.pool = value
       break
     case 5:
-      before = record.session
       record.session = value
       break
     case 6:
-      before = record.kind
       record.kind = value
       break
     case 7:
-      before = record.time
       record.time = value
       break
     case 8:
-      before = record.phase
       record.phase = value
       break
     case 9:
-      before = record.part
       record.part = value
       break
     case 10:
-      before = record.durationMs
       record.durationMs = value
       break
     case 11:
-      before = record.code
       record.code = value
       break
     case 12:
-      before = record.outcome
       record.outcome = value
       break
     case 13:
-      before = record.text
       record.text = value
       break
     case 14:
-      before = record.attrs
       record.attrs = value
       break
   }
-  return before === undefined || value === undefined
 }
