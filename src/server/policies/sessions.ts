@@ -1,5 +1,5 @@
 import { Problem } from '../../contract/errors'
-import type { SessionProof, SessionReport, StretchLines, Stretch, LimitsOf } from '../../contract/policies'
+import type { LimitsOf, SessionProof, SessionReport } from '../../contract/policies'
 import {
   factsOf as readyOf,
   matrixOf,
@@ -14,7 +14,7 @@ import {
 } from '../../core/policies'
 import { groupResolver } from '../../core/people'
 import type { Queryable } from '../db/database'
-import { DAY_MS, loadOrg } from '../logons/model'
+import { loadOrg } from '../logons/model'
 import { readStory } from '../logons/story'
 import { versionsOf, type SetVersion } from './sets'
 import { sessionShould } from './should'
@@ -193,63 +193,6 @@ export function plainWords(effective: Effective): string {
   if (value('clientDrives')?.value === 'no') lines.push('Drives of your own device do not appear in it.')
   if (value('watermark')?.value === 'on') lines.push('Your name is shown faintly on the screen.')
   return lines.length ? lines.join('\n') : 'No particular rules apply to this session.'
-}
-
-/** Keeps stretches; the same one told again, as when it has ended, takes the place of the earlier. */
-export async function keepStretches(database: Queryable, list: readonly Stretch[]): Promise<void> {
-  for (let at = 0; at < list.length; at += 5000) {
-    const rows = list.slice(at, at + 5000)
-    const column = <T>(pick: (one: Stretch) => T) => rows.map(pick)
-    await database.query(
-      `insert into stretches select distinct on (session, on_ms) * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::bigint[], $6::bigint[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[], $12::real[], $13::real[]) as s(session, person, pool, host, on_ms, off_ms, ended, network, client_kind, client_version, address, rtt_ms, kbps)
-      on conflict (session, on_ms) do update set off_ms = excluded.off_ms, ended = excluded.ended`,
-      [
-        column(({ session }) => session),
-        column(({ person }) => person.toLowerCase()),
-        column(({ pool }) => pool),
-        column(({ host }) => host),
-        column(({ onMs }) => Math.round(onMs)),
-        column(({ offMs }) => (offMs === null ? null : Math.round(offMs))),
-        column(({ ended }) => ended),
-        column(({ network }) => network ?? null),
-        column(({ clientKind }) => clientKind ?? null),
-        column(({ clientVersion }) => clientVersion ?? null),
-        column(({ address }) => address ?? null),
-        column(({ rttMs }) => rttMs ?? null),
-        column(({ kbps }) => kbps ?? null),
-      ],
-    )
-  }
-}
-
-const PEOPLE_AT_ONCE = 300
-
-/** The sessions of the last days. Put together in the database, so that a few thousand rows cross the threads, not hundreds of thousands. */
-export async function stretchLines(database: Queryable, days: number, nowMs: number): Promise<StretchLines> {
-  const fromMs = Math.floor((nowMs - days * DAY_MS) / 1000) * 1000
-  const names = await database.query<{ network: string; client: string }>(
-    `select distinct coalesce(network, '') as network, coalesce(client_kind, '') || ' ' || coalesce(client_version, '') as client from stretches where on_ms >= $1`,
-    [fromMs],
-  )
-  const networks = [...new Set(names.map(({ network }) => network))].sort()
-  const clients = [...new Set(names.map(({ client }) => client))].sort()
-  const people = await database.query<{ person: string }>('select distinct person from stretches where on_ms >= $1 order by person', [fromMs])
-  const lines: StretchLines['lines'][number][] = []
-  // Some people at a time, so that other questions to the database need not wait for all of them.
-  for (let at = 0; at < people.length; at += PEOPLE_AT_ONCE)
-    lines.push(
-      ...(await database.query<StretchLines['lines'][number]>(
-        `with places as (select n, ordinality - 1 as place from unnest($2::text[]) with ordinality as x(n, ordinality)), kinds as (select c, ordinality - 1 as place from unnest($3::text[]) with ordinality as x(c, ordinality)),
-    sorted as (select s.person, s.pool, (s.on_ms - $1) / 1000 as on_s, coalesce((s.off_ms - $1) / 1000, -1) as off_s, case s.ended when 'logged off' then 'o' when 'disconnected' then 'd' when 'limit' then 'l' else '-' end as how,
-      p.place as network, k.place as client, coalesce(round(s.rtt_ms), -1) as rtt, coalesce(round(s.kbps), -1) as kbps
-      from stretches s left join places p on p.n = coalesce(s.network, '') left join kinds k on k.c = coalesce(s.client_kind, '') || ' ' || coalesce(s.client_version, '')
-      where s.on_ms >= $1 and s.person between $4 and $5 order by s.person, s.pool, s.on_ms)
-    select person, pool, string_agg(on_s::text, ',') as "on", string_agg(off_s::text, ',') as "off", string_agg(how, '') as ended, string_agg(network::text, ',') as network, string_agg(client::text, ',') as client,
-      string_agg(rtt::text, ',') as rtt, string_agg(kbps::text, ',') as kbps from sorted group by person, pool order by person, pool`,
-        [fromMs, networks, clients, people[at]?.person, people[Math.min(at + PEOPLE_AT_ONCE, people.length) - 1]?.person],
-      )),
-    )
-  return { networks, clients, fromMs, untilMs: nowMs, lines }
 }
 
 /** The limits that people have on each pool: in each pool's commonest situation, an office line and a returning logon. */

@@ -12,6 +12,7 @@ import { keepChanges } from '../journal/changes'
 import { beginRollout, readRollout, refuseBroken, refuseWhileRolling, stepRollout, waveChange, wavesOf } from './rollouts'
 import { allVersions, currentSet, keepVersion, setOf, versionsOf } from './sets'
 import { factsOfAttempt, factsOfSession } from './sessions'
+import { seenLately } from './stretches'
 
 type Names =
   | 'policies'
@@ -216,14 +217,12 @@ function taken(given: Record<string, unknown>, nowMs: number): SessionFacts {
 }
 
 async function readPage({ database }: Context): Promise<PoliciesPage> {
-  const [newest, draft, rollout, org, clients] = await Promise.all([
+  const [newest, draft, rollout, org, lately] = await Promise.all([
     currentSet(database),
     readDraft(database),
     readRollout(database),
     loadOrg(database),
-    database.query<{ kind: string | null; network: string | null }>(
-      'select distinct client_kind as kind, network from stretches where on_ms > (select max(on_ms) - 86400000 from stretches)',
-    ),
+    seenLately(database),
   ])
   const set = draft?.set ?? newest.set
   const distinct = (names: readonly (string | null | undefined)[]) =>
@@ -243,8 +242,8 @@ async function readPage({ database }: Context): Promise<PoliciesPage> {
       zone: distinct(org.hosts.map(({ zone }) => zone)),
       image: distinct(org.hosts.map(({ image }) => image)),
       person: distinct(org.people.filter(({ enabled }) => enabled !== false).map(({ id }) => id)),
-      network: distinct([...set.networks.map(({ id }) => id), ...clients.map(({ network }) => network)]),
-      clientKind: distinct(clients.map(({ kind }) => kind)),
+      network: distinct([...set.networks.map(({ id }) => id), ...lately.networks]),
+      clientKind: distinct(lately.clientKinds),
       timeZone: ['Europe/Copenhagen', 'UTC'],
     },
   }

@@ -22,7 +22,7 @@ afterAll(() => world.close())
 beforeEach(async () => {
   await world.reset()
   await world.database.exec(
-    `truncate rollouts, policy_draft, stretches, limit_proofs, attempts; delete from policy_versions where version > 1; update hosts set sessions = '[]', admins = '[]', assigned = null`,
+    `truncate rollouts, policy_draft, connected, limit_proofs, attempts; delete from policy_versions where version > 1; update hosts set sessions = '[]', admins = '[]', assigned = null`,
   )
 })
 

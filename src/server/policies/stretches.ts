@@ -1,0 +1,145 @@
+import type { Stretch, StretchLines } from '../../contract/policies'
+import type { Database, Queryable } from '../db/database'
+import { DAY_MS } from '../logons/model'
+
+/** A stretch as it is kept, in the row of its person, pool and day. */
+type Kept = readonly [
+  session: string,
+  host: string,
+  onMs: number,
+  offMs: number | null,
+  ended: Stretch['ended'],
+  network: string | null,
+  clientKind: string | null,
+  clientVersion: string | null,
+  address: string | null,
+  rttMs: number | null,
+  kbps: number | null,
+]
+interface Day {
+  readonly person: string
+  readonly pool: string
+  readonly dayMs: number
+  readonly stretches: string
+}
+
+/** So many days of people are written at once: whoever waits for the database does not wait long. */
+const AT_ONCE = 500
+/** The lock under which days are read, put together and written. Any number that nobody else takes. */
+const TURN = 7_301
+
+/** Keeps stretches; the same one told again, as when it has ended, takes the place of the earlier. */
+export async function keepStretches(database: Database, list: readonly Stretch[]): Promise<void> {
+  const days = [...byDay(list).values()]
+  for (let at = 0; at < days.length; at += AT_ONCE) await keepDays(database, days.slice(at, at + AT_ONCE))
+}
+
+function byDay(list: readonly Stretch[]): Map<string, Omit<Day, 'stretches'> & { readonly told: Kept[] }> {
+  const days = new Map<string, Omit<Day, 'stretches'> & { readonly told: Kept[] }>()
+  for (const one of list) {
+    const [person, onMs] = [one.person.toLowerCase(), Math.round(one.onMs)]
+    const dayMs = onMs - (onMs % DAY_MS)
+    const key = keyOf({ person, pool: one.pool, dayMs })
+    let day = days.get(key)
+    if (!day) days.set(key, (day = { person, pool: one.pool, dayMs, told: [] }))
+    const { clientKind = null, clientVersion = null, network = null, address = null, rttMs = null, kbps = null } = one
+    const offMs = one.offMs === null ? null : Math.round(one.offMs)
+    day.told.push([one.session, one.host, onMs, offMs, one.ended, network, clientKind, clientVersion, address, rttMs, kbps])
+  }
+  return days
+}
+
+const keyOf = ({ person, pool, dayMs }: Omit<Day, 'stretches'>): string => JSON.stringify([person, pool, dayMs])
+
+async function keepDays(database: Database, days: readonly (Omit<Day, 'stretches'> & { readonly told: readonly Kept[] })[]): Promise<void> {
+  const columns = [days.map(({ person }) => person), days.map(({ pool }) => pool), days.map(({ dayMs }) => dayMs)]
+  await database.transaction(async (handle) => {
+    await handle.query('select pg_advisory_xact_lock($1)', [TURN])
+    const before = await handle.query<Day>(
+      `select person, pool, day_ms as "dayMs", stretches from connected join unnest($1::text[], $2::text[], $3::bigint[]) as r(person, pool, day_ms) using (person, pool, day_ms)`,
+      columns,
+    )
+    const known = new Map(before.map((day) => [keyOf(day), keptIn(day)]))
+    const stretches = days.map((day) => JSON.stringify(together(known.get(keyOf(day)) ?? [], day.told)))
+    await handle.query(
+      `insert into connected select * from unnest($1::text[], $2::text[], $3::bigint[], $4::text[]) on conflict (person, pool, day_ms) do update set stretches = excluded.stretches`,
+      [...columns, stretches],
+    )
+  })
+}
+
+/** Each once, in order: as it was told last. */
+function together(known: readonly Kept[], told: readonly Kept[]): Kept[] {
+  const all = new Map<string, Kept>()
+  for (const one of [...known, ...told]) all.set(`${one[2]} ${one[0]}`, one)
+  return [...all.values()].sort((a, b) => a[2] - b[2] || (a[0] < b[0] ? -1 : 1))
+}
+
+const keptIn = ({ stretches }: Pick<Day, 'stretches'>) => JSON.parse(stretches) as Kept[]
+
+const PEOPLE_AT_ONCE = 300
+const ENDED = { 'logged off': 'o', disconnected: 'd', limit: 'l' } as const
+
+/** The sessions of the last days. */
+export async function stretchLines(database: Queryable, days: number, nowMs: number): Promise<StretchLines> {
+  const fromMs = Math.floor((nowMs - days * DAY_MS) / 1000) * 1000
+  const fromDayMs = fromMs - (fromMs % DAY_MS)
+  const people = await database.query<{ person: string }>('select distinct person from connected where day_ms >= $1 order by person', [fromDayMs])
+  const [networks, clients] = [new Places(), new Places()]
+  const lines: StretchLines['lines'][number][] = []
+  // Some people at a time, so that other questions to the database, and other requests, need not wait for all of them.
+  for (let at = 0; at < people.length; at += PEOPLE_AT_ONCE) {
+    const rows = await database.query<Day>(
+      `select person, pool, day_ms as "dayMs", stretches from connected where day_ms >= $1 and person between $2 and $3 order by person, pool, day_ms`,
+      [fromDayMs, people[at]?.person, people[Math.min(at + PEOPLE_AT_ONCE, people.length) - 1]?.person],
+    )
+    for (let first = 0; first < rows.length;) {
+      const { person = '', pool = '' } = rows[first] ?? {}
+      let next = first
+      const kept: Kept[] = []
+      for (let row = rows[next]; row?.person === person && row.pool === pool; row = rows[++next])
+        for (const one of keptIn(row)) if (one[2] >= fromMs) kept.push(one)
+      first = next
+      if (kept.length > 0) lines.push({ person, pool, ...lineOf(kept, fromMs, networks, clients) })
+    }
+  }
+  return { networks: networks.names, clients: clients.names, fromMs, untilMs: nowMs, lines }
+}
+
+function lineOf(kept: readonly Kept[], fromMs: number, networks: Places, clients: Places): Omit<StretchLines['lines'][number], 'person' | 'pool'> {
+  const text = (of: (one: Kept) => number) => kept.map(of).join(',')
+  const second = (ms: number) => Math.floor((ms - fromMs) / 1000)
+  return {
+    on: text(([, , onMs]) => second(onMs)),
+    off: text(([, , , offMs]) => (offMs === null ? -1 : second(offMs))),
+    ended: kept.map(([, , , , ended]) => (ended === null ? '-' : ENDED[ended])).join(''),
+    network: text(([, , , , , network]) => networks.of(network ?? '')),
+    client: text(([, , , , , , kind, version]) => clients.of(`${kind ?? ''} ${version ?? ''}`)),
+    rtt: text(([, , , , , , , , , rttMs]) => (rttMs === null ? -1 : Math.round(rttMs))),
+    kbps: text(([, , , , , , , , , , kbps]) => (kbps === null ? -1 : Math.round(kbps))),
+  }
+}
+
+/** Names by the place at which they came first. */
+class Places {
+  readonly names: string[] = []
+  readonly #places = new Map<string, number>()
+
+  of(name: string): number {
+    let place = this.#places.get(name)
+    if (place === undefined) this.#places.set(name, (place = this.names.push(name) - 1))
+    return place
+  }
+}
+
+/** From which networks, and on which kinds of client, people were connected lately: on the last two days that anybody was. */
+export async function seenLately(database: Queryable): Promise<{ readonly networks: readonly string[]; readonly clientKinds: readonly string[] }> {
+  const rows = await database.query<Day>('select stretches from connected where day_ms >= (select max(day_ms) from connected) - $1::bigint', [DAY_MS])
+  const [networks, clientKinds] = [new Set<string>(), new Set<string>()]
+  for (const row of rows)
+    for (const [, , , , , network, kind] of keptIn(row)) {
+      if (network) networks.add(network)
+      if (kind) clientKinds.add(kind)
+    }
+  return { networks: [...networks], clientKinds: [...clientKinds] }
+}
