@@ -30,8 +30,7 @@ describe.each(engines)('when people were connected, on %s', (_, open) => {
       from(MIDNIGHT + HOUR_MS, { person: 'ilse', network: 'office' }),
       from(MIDNIGHT + HOUR_MS, { session: '3', offMs: null, ended: null }),
     ]
-    // Two hosts may tell of the same person at the same time.
-    await Promise.all(list.map((one) => keepStretches(database, [one])))
+    await keepStretches(database, list)
     await keepStretches(database, list)
     await keepStretches(database, [from(MIDNIGHT + HOUR_MS, { session: '3', ended: 'logged off' }), from(MIDNIGHT + 3 * HOUR_MS, { ended: 'limit' })])
     const { lines, networks, fromMs } = await stretchLines(database, 1, MIDNIGHT + 5 * HOUR_MS)
@@ -49,6 +48,11 @@ describe.each(engines)('when people were connected, on %s', (_, open) => {
     ])
     // Of a day that begins in the middle of one that is kept, only what began since.
     expect((await stretchLines(database, 1, MIDNIGHT + 26 * HOUR_MS)).lines.map(({ person, on }) => [person, on])).toEqual([['mara', '3600']])
+  })
+
+  it('is kept of hosts that tell of the same person at the same time', async () => {
+    await Promise.all(Array.from({ length: 12 }, (_, i) => keepStretches(database, [from(MIDNIGHT + i * HOUR_MS, { host: `TH-${i}` })])))
+    expect((await stretchLines(database, 1, MIDNIGHT + 12 * HOUR_MS)).lines.map(({ ended }) => ended)).toEqual(['d'.repeat(12)])
   })
 
   it('tells which networks and clients there are', async () => {
