@@ -11,7 +11,10 @@ export interface Database extends Queryable {
   readonly engine: 'embedded' | 'server'
   /** Runs several statements without parameters: migrations. */
   exec(sql: string): Promise<void>
-  /** All or nothing. Use only the handle inside. */
-  transaction<T>(work: (handle: Queryable) => Promise<T>): Promise<T>
+  /**
+   * All or nothing. Use only the handle inside.
+   * @param manners `yields`: where one at a time has the database, whoever asks meanwhile goes first. For what nobody looks at a page for.
+   */
+  transaction<T>(work: (handle: Queryable) => Promise<T>, manners?: { readonly yields: boolean }): Promise<T>
   close(): Promise<void>
 }

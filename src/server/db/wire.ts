@@ -1,22 +1,19 @@
 import type { MessagePort } from 'node:worker_threads'
 import type { Database, Queryable, Row } from './database'
+import { Turns } from './turns'
 
 /** The messages between a thread that asks and the thread that holds the database. */
 type Ask =
   | { id: number; op: 'query' | 'exec'; sql: string; params: readonly unknown[]; transaction: boolean }
-  | { id: number; op: 'begin' | 'commit' | 'rollback' }
+  | { id: number; op: 'begin'; yields: boolean }
+  | { id: number; op: 'commit' | 'rollback' }
 type Answer = { id: number; rows?: unknown[]; error?: { message: string; code?: string } }
 
 type Port = Pick<MessagePort, 'postMessage' | 'on'>
 
 /** Serves a database to another thread. A transaction holds everybody else back until it ends. */
 export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports: (serve: (port: Port) => void) => void): void {
-  let tail: Promise<unknown> = Promise.resolve()
-  const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
-    const result = tail.then(work)
-    tail = result.catch(() => undefined)
-    return result
-  }
+  const turns = new Turns()
   ports((port) => {
     let endTransaction: (() => void) | null = null
     const finish = () => {
@@ -26,7 +23,7 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
     const handle = async (ask: Ask): Promise<unknown[]> => {
       if (ask.op === 'begin') {
         await new Promise<void>((granted, refused) => {
-          void inTurn(async () => {
+          void turns.take(async () => {
             try {
               await database.exec('begin')
             } catch (error) {
@@ -37,7 +34,7 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
             await new Promise<void>((ended) => {
               endTransaction = ended
             })
-          })
+          }, ask.yields)
         })
         return []
       }
@@ -50,7 +47,7 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
         return []
       }
       const run = async () => (ask.op === 'exec' ? (await database.exec(ask.sql), []) : database.query(ask.sql, ask.params))
-      return ask.transaction ? run() : inTurn(run)
+      return ask.transaction ? run() : turns.take(run)
     }
     port.on('message', (ask: Ask) => {
       handle(ask).then(
@@ -94,9 +91,9 @@ export function databaseOver(port: Port, close: () => Promise<void>): Database {
     exec: async (sql) => {
       await ask({ op: 'exec', sql, params: [], transaction: false })
     },
-    transaction<T>(work: (handle: Queryable) => Promise<T>) {
+    transaction<T>(work: (handle: Queryable) => Promise<T>, { yields } = { yields: false }) {
       const result = turn.then(async () => {
-        await ask({ op: 'begin' })
+        await ask({ op: 'begin', yields })
         try {
           const value = await work({ query: query(true) })
           await ask({ op: 'commit' })

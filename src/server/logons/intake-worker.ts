@@ -44,7 +44,7 @@ await intake.refresh()
 const cancelled = new Set<string>()
 
 /** Observations taken at once from a file: large enough to be quick, small enough to leave room for live evidence in between. */
-const CHUNK = 6000
+const CHUNK = 3000
 /** Refused records that are kept for download; beyond them only the count goes on. */
 const KEPT_FAULTS = 5_000
 /** Told of before, so many logons and a twentieth are explained once more when all of a lot has been read; so many at a time. */

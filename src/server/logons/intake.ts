@@ -86,6 +86,8 @@ interface Prepared {
 type Found = Pick<Worked, 'attempt' | 'thread' | 'observations' | 'clocks'>
 
 const NOTHING_NEW: Names = { people: [], hosts: [], homes: [] }
+/** Pages are asked for by somebody who waits. */
+const YIELDS = { yields: true }
 const NO_CLOCKS: ReadonlyMap<string, ClockOffset> = new Map()
 /** So many attempts are timed again at most when a clock is found to be off. */
 const MOST_AGAIN = 500
@@ -262,7 +264,7 @@ export class Intake {
    * by what was half known of the others.
    */
   async forgetUsual(ids: readonly string[]): Promise<void> {
-    await this.#whenWritten(() => this.database.transaction((handle) => takeBackUsual(handle, ids)))
+    await this.#whenWritten(() => this.database.transaction((handle) => takeBackUsual(handle, ids), YIELDS))
     this.#usual.clear()
     this.#known.forget()
   }
@@ -368,7 +370,7 @@ export class Intake {
       await rollUp(handle, countedSoFar, worked)
       if (clocks) await keepClocks(handle, clocks, this.#newestMs)
       await dropPictures(handle, [...startedBefore, ...worked.map(({ attempt }) => attempt.startedAtMs)])
-    })
+    }, YIELDS)
   }
 
   /** What could not be written is not known here either: everything that is held in memory is read again when it is needed. */

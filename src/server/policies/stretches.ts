@@ -1,5 +1,5 @@
 import type { Stretch, StretchLines } from '../../contract/policies'
-import type { Database, Queryable } from '../db/database'
+import type { Queryable } from '../db/database'
 import { DAY_MS } from '../logons/model'
 
 /** A stretch as it is kept, in the row of its person, pool and day. */
@@ -25,54 +25,48 @@ interface Day {
 
 /** So many days of people are written at once: whoever waits for the database does not wait long. */
 const AT_ONCE = 500
-/** The lock under which days are read, put together and written. Any number that nobody else takes. */
-const TURN = 7_301
+/** Those that are kept of a day (c) and those that are told of it (excluded): each once, as it was told last. */
+const TOGETHER = `select json_agg(one order by (one->>2)::bigint, one->>0)::text from
+  (select distinct on (one->>2, one->>0) one from
+    (select one, 1 as told from json_array_elements(excluded.stretches::json) one union all select one, 0 from json_array_elements(c.stretches::json) one) both_of
+    order by one->>2, one->>0, told desc) each_once`
 
 /** Keeps stretches; the same one told again, as when it has ended, takes the place of the earlier. */
-export async function keepStretches(database: Database, list: readonly Stretch[]): Promise<void> {
-  const days = [...byDay(list).values()]
-  for (let at = 0; at < days.length; at += AT_ONCE) await keepDays(database, days.slice(at, at + AT_ONCE))
+export async function keepStretches(database: Queryable, list: readonly Stretch[]): Promise<void> {
+  const days = byDay(list)
+  for (let at = 0; at < days.length; at += AT_ONCE) {
+    const some = days.slice(at, at + AT_ONCE)
+    await database.query(
+      `insert into connected as c select * from unnest($1::text[], $2::text[], $3::bigint[], $4::text[])
+      on conflict (person, pool, day_ms) do update set stretches = (${TOGETHER})`,
+      [
+        some.map(({ person }) => person),
+        some.map(({ pool }) => pool),
+        some.map(({ dayMs }) => dayMs),
+        some.map(({ told }) => JSON.stringify([...told.values()].sort((a, b) => a[2] - b[2]))),
+      ],
+    )
+  }
 }
 
-function byDay(list: readonly Stretch[]): Map<string, Omit<Day, 'stretches'> & { readonly told: Kept[] }> {
-  const days = new Map<string, Omit<Day, 'stretches'> & { readonly told: Kept[] }>()
+interface Told extends Omit<Day, 'stretches'> {
+  /** By when they began, and of which session they are. */
+  readonly told: Map<string, Kept>
+}
+
+function byDay(list: readonly Stretch[]): Told[] {
+  const days = new Map<string, Told>()
   for (const one of list) {
     const [person, onMs] = [one.person.toLowerCase(), Math.round(one.onMs)]
     const dayMs = onMs - (onMs % DAY_MS)
-    const key = keyOf({ person, pool: one.pool, dayMs })
+    const key = JSON.stringify([person, one.pool, dayMs])
     let day = days.get(key)
-    if (!day) days.set(key, (day = { person, pool: one.pool, dayMs, told: [] }))
+    if (!day) days.set(key, (day = { person, pool: one.pool, dayMs, told: new Map() }))
     const { clientKind = null, clientVersion = null, network = null, address = null, rttMs = null, kbps = null } = one
     const offMs = one.offMs === null ? null : Math.round(one.offMs)
-    day.told.push([one.session, one.host, onMs, offMs, one.ended, network, clientKind, clientVersion, address, rttMs, kbps])
+    day.told.set(`${onMs} ${one.session}`, [one.session, one.host, onMs, offMs, one.ended, network, clientKind, clientVersion, address, rttMs, kbps])
   }
-  return days
-}
-
-const keyOf = ({ person, pool, dayMs }: Omit<Day, 'stretches'>): string => JSON.stringify([person, pool, dayMs])
-
-async function keepDays(database: Database, days: readonly (Omit<Day, 'stretches'> & { readonly told: readonly Kept[] })[]): Promise<void> {
-  const columns = [days.map(({ person }) => person), days.map(({ pool }) => pool), days.map(({ dayMs }) => dayMs)]
-  await database.transaction(async (handle) => {
-    await handle.query('select pg_advisory_xact_lock($1)', [TURN])
-    const before = await handle.query<Day>(
-      `select person, pool, day_ms as "dayMs", stretches from connected join unnest($1::text[], $2::text[], $3::bigint[]) as r(person, pool, day_ms) using (person, pool, day_ms)`,
-      columns,
-    )
-    const known = new Map(before.map((day) => [keyOf(day), keptIn(day)]))
-    const stretches = days.map((day) => JSON.stringify(together(known.get(keyOf(day)) ?? [], day.told)))
-    await handle.query(
-      `insert into connected select * from unnest($1::text[], $2::text[], $3::bigint[], $4::text[]) on conflict (person, pool, day_ms) do update set stretches = excluded.stretches`,
-      [...columns, stretches],
-    )
-  })
-}
-
-/** Each once, in order: as it was told last. */
-function together(known: readonly Kept[], told: readonly Kept[]): Kept[] {
-  const all = new Map<string, Kept>()
-  for (const one of [...known, ...told]) all.set(`${one[2]} ${one[0]}`, one)
-  return [...all.values()].sort((a, b) => a[2] - b[2] || (a[0] < b[0] ? -1 : 1))
+  return [...days.values()]
 }
 
 const keptIn = ({ stretches }: Pick<Day, 'stretches'>) => JSON.parse(stretches) as Kept[]
