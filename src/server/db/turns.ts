@@ -1,5 +1,5 @@
 /** Who does not yield mostly asks again soon: so long nobody who yields begins after it (ms). */
-const SOON_MS = 5
+const SOON_MS = 30
 /** Whoever has yielded for so long goes in turn all the same. */
 const PATIENCE_MS = 500
 
