@@ -19,7 +19,9 @@ await build({
   ...COMMON,
   outdir: 'dist/cli',
   entryPoints: { main: 'src/cli/main.ts', 'explain-worker': 'src/cli/explain-worker.ts' },
-  banner: { js: '#!/usr/bin/env node' },
+  // With its packages in it, it starts a fifth sooner: they are a hundred files. Those that are not modules ask for what Node.js has.
+  packages: 'bundle',
+  banner: { js: `#!/usr/bin/env node\nimport { createRequire } from 'node:module'\nconst require = createRequire(import.meta.url)` },
 })
 await build({ ...COMMON, outfile: 'dist/standins/main.js', entryPoints: ['src/standins/main.ts'] })
 cpSync('src/server/db/migrations', 'dist/server/migrations', { recursive: true })
