@@ -24,7 +24,8 @@ export const AttemptQuery = z.object({
   toMs: MomentText.optional(),
   outcome: z.string().max(100).optional(),
   pool: z.string().max(200).optional(),
-  host: z.string().max(200).optional(),
+  /** One, or several with a comma and a blank between them. */
+  host: z.string().max(4000).optional(),
   share: z.string().max(300).optional(),
   person: z.string().max(200).optional(),
   cause: z.string().max(100).optional(),
@@ -38,7 +39,7 @@ export const AttemptQuery = z.object({
   clientVersion: z.string().max(200).optional(),
   factor: z.string().max(200).optional(),
   logon: z.enum(['first', 'returning']).optional(),
-  holderHost: z.string().max(200).optional(),
+  holderHost: z.string().max(4000).optional(),
   part: z.string().max(300).optional(),
   package: z.string().max(300).optional(),
   group: z.string().max(200).optional(),

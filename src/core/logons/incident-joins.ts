@@ -1,7 +1,9 @@
 import type { Table } from '../stats/significance'
+import type { Element, RowPlaces } from './incident-places'
 import type { Candidate } from './incident-search'
 import { CLOSE_MS, isNear } from './incident-times'
 import type { Ledger } from './ledger'
+import { isHost } from './observation'
 
 /** Of an incident, what is told of everywhere is no more than this. */
 const FEW = 0.2
@@ -60,5 +62,45 @@ export function joinedAt(candidates: readonly Candidate[], ledger: Ledger): Cand
     )
   }
   return [...byPlace.values()]
+}
+
+/** From so many on, hosts that have the same are told as one, where each began within so long of the first, while it lasted there. */
+const SEVERAL = 3
+const TOGETHER_MS = 2 * 3_600_000
+
+/** Hosts that have the same of one cause at one time, though no other place tells them from the others, as one: somebody looks for what they have in common. */
+export function ofSeveralHosts(candidates: readonly Candidate[], ledger: Ledger, places: RowPlaces): Candidate[] {
+  const beganMs = ({ hits }: Candidate) => ledger.atMs(hits[0] ?? 0)
+  const endedMs = ({ hits }: Candidate) => ledger.atMs(hits.at(-1) ?? 0)
+  const lots: Candidate[][] = []
+  for (const one of [...candidates].sort((a, b) => beganMs(a) - beganMs(b))) {
+    const dimension = ofOneHost(one)
+    const lot = lots.find(
+      (others) =>
+        dimension !== null &&
+        others[0]?.cause === one.cause &&
+        ofOneHost(others[0]) === dimension &&
+        beganMs(one) <= beganMs(others[0]) + TOGETHER_MS &&
+        beganMs(one) <= Math.max(...others.map(endedMs)),
+    )
+    if (lot) lot.push(one)
+    else lots.push([one])
+  }
+  return lots.flatMap((lot) => (lot.length < SEVERAL ? lot : [asOne(lot, ledger, places)]))
+}
+
+const ofOneHost = ({ elements: [place, ...more] }: Candidate): string | null =>
+  place && more.length === 0 && isHost(place.dimension) ? place.dimension : null
+
+function asOne(lot: readonly Candidate[], ledger: Ledger, places: RowPlaces): Candidate {
+  const name = ({ dimension, number }: Element) => places.name(dimension, number)
+  const [first, ...others] = lot.flatMap(({ elements }) => elements).sort((a, b) => (name(a) < name(b) ? -1 : 1))
+  const [longest = lot[0] as Candidate] = [...lot].sort((a, b) => b.episodes - a.episodes)
+  return {
+    ...longest,
+    elements: first ? [{ ...first, also: others.map(({ number }) => number) }] : [],
+    hits: lot.flatMap(({ hits }) => hits).sort((a, b) => ledger.atMs(a) - ledger.atMs(b)),
+    p: Math.min(...lot.map(({ p }) => p)),
+  }
 }
 const plus = (a: Table['inside'], b: Table['inside']) => ({ hit: a.hit + b.hit, n: a.n + b.n })

@@ -1,7 +1,8 @@
 import { finderOf } from '../people/finder'
 import { groupResolver, type Org } from '../people/org'
 import { PLACE_DIMENSIONS, type Ledger } from './ledger'
-import { ANY_FACTOR, NO_FACTOR } from './observation'
+import type { Place } from './incidents'
+import { ANY_FACTOR, namesOf, NO_FACTOR, SEVERAL } from './observation'
 
 const DIMENSION_INDEX = new Map<string, number>(PLACE_DIMENSIONS.map((dimension, index) => [dimension, index]))
 /** Whether it is a dimension of the places of an attempt; person and group are none. */
@@ -14,6 +15,8 @@ export const ANY = -2
 export interface Element {
   readonly dimension: string
   readonly number: number
+  /** Where several have the same: the others. */
+  readonly also?: readonly number[]
 }
 
 /** What a part or package is called is known only of those who waited for it: which of some places are of all. */
@@ -45,12 +48,15 @@ export class RowPlaces {
 
   /** Whether an attempt is at all of some places. */
   isAt(row: number, elements: readonly Element[]): boolean {
-    for (const { dimension, number } of elements) {
+    for (const { dimension, number, also } of elements) {
       if (dimension === 'group') {
         if (!this.#groups.get(this.ledger.person(row))?.includes(number)) return false
       } else if (number === ANY) {
         if (!this.isFactor(this.number(dimension, row))) return false
-      } else if (this.number(dimension, row) !== number) return false
+      } else {
+        const own = this.number(dimension, row)
+        if (own !== number && !also?.includes(own)) return false
+      }
     }
     return true
   }
@@ -66,12 +72,21 @@ export class RowPlaces {
     return number === ANY ? ANY_FACTOR : this.ledger.placeName(DIMENSION_INDEX.get(dimension) ?? -1, number)
   }
 
+  place({ dimension, number, also = [] }: Element): Place {
+    return { dimension, value: [number, ...also].map((one) => this.name(dimension, one)).join(SEVERAL) }
+  }
+
   isFactor(number: number): boolean {
     return number > 0 && number !== this.#noFactor
   }
 
   element(dimension: string, value: string): Element | null {
     if (dimension === 'factor' && value === ANY_FACTOR) return { dimension, number: ANY }
+    const names = namesOf({ dimension, value })
+    if (names.length > 1 && this.ledger.placeNumber(DIMENSION_INDEX.get(dimension) ?? -1, value) <= 0) {
+      const [first, ...also] = names.flatMap((name) => this.element(dimension, name) ?? [])
+      return first ? { ...first, also: also.map((one) => one.number) } : null
+    }
     const number =
       dimension === 'person'
         ? this.ledger.personNumber(value)

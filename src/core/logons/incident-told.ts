@@ -34,7 +34,7 @@ export class Teller {
       if (ledger.failed(row)) failed++
       lostMs += ledger.lostMs(row)
     }
-    const scope = elements.map(({ dimension, number }) => ({ dimension, value: this.places.name(dimension, number) }))
+    const scope = elements.map((one) => this.places.place(one))
     const hitSet = new Set(hits)
     const worse = worsening(ledger, this.places.thereOf(knownOfAll(elements), hitSet, ledger.rows(fromMs, toMs + 1)), hitSet)
     const suspects = this.#suspects(candidate, hitSet, worse)

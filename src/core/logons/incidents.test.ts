@@ -191,6 +191,38 @@ describe('incidents', () => {
     expect(today?.fromMs).toBe(joined[0]?.fromMs)
   })
 
+  it('that several hosts have at the same time are one line where that is wanted, and two hosts are two', () => {
+    const ill = (hosts: readonly string[]) =>
+      company(({ atMs, places }) => (hosts.includes(places.host ?? '') && within(atMs, 40, 70) ? 'scanner' : null))
+    const four = ['H1', 'H10', 'H5', 'H9']
+    const ledger = ill(four)
+    const apart = findIncidents(ledger).incidents
+    expect(apart.map(({ scope }) => scope.map(({ value }) => value).join()).sort()).toEqual(four)
+    const [one, ...others] = findIncidents(ledger, EMPTY_ORG, { joined: true }).incidents
+    expect(others).toEqual([])
+    expect(one).toMatchObject({ cause: 'scanner', scope: [{ dimension: 'host', value: 'H1, H10, H5, H9' }], episodes: 1 })
+    expect(one?.attempts).toBe(apart.reduce((sum, { attempts }) => sum + attempts, 0))
+    // None of those elsewhere had it: the others of them are no longer elsewhere.
+    expect(one?.contrast).toMatchObject({ inside: { hit: one?.attempts, n: one?.attempts }, outside: { hit: 0 } })
+    const hours = hitsByHour(ledger, EMPTY_ORG, one?.scope ?? [], 'scanner', START, START + 144 * HOUR)
+    expect(hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(one?.attempts)
+    const two = findIncidents(ill(['H1', 'H5']), EMPTY_ORG, { joined: true }).incidents
+    expect(two.map(({ scope }) => scope[0]?.value).sort()).toEqual(['H1', 'H5'])
+  })
+
+  it('that hosts have one after another stay apart', () => {
+    const from: Record<string, number> = { H1: 20, H5: 50, H9: 80 }
+    const ledger = company(({ atMs, places }) => {
+      const hour = from[places.host ?? '']
+      return hour !== undefined && within(atMs, hour, hour + 40) ? 'scanner' : null
+    })
+    expect(
+      findIncidents(ledger, EMPTY_ORG, { joined: true })
+        .incidents.map(({ scope }) => scope[0]?.value)
+        .sort(),
+    ).toEqual(['H1', 'H5', 'H9'])
+  })
+
   it('suspect the change that was made there just before, and not the others', () => {
     const ledger = company(({ atMs, places }) => (places.image === 'img-1' && within(atMs, 50, 144) ? 'image-regression' : null))
     const change = (id: string, hour: number, kind: 'image' | 'share', dimension: string, value: string) => ({

@@ -1,7 +1,7 @@
 import { EMPTY_ORG, type Org } from '../people/org'
 import { discoveries, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
-import { absorbed, joinedAt } from './incident-joins'
+import { absorbed, joinedAt, ofSeveralHosts } from './incident-joins'
 import { RowPlaces } from './incident-places'
 import { Search, type Candidate } from './incident-search'
 import { Teller } from './incident-told'
@@ -11,6 +11,7 @@ import type { Worsening } from './worsening'
 
 export interface Place {
   readonly dimension: string
+  /** Of several hosts that have the same: their names, see namesOf. */
   readonly value: string
 }
 
@@ -64,7 +65,7 @@ export interface Wanted {
   readonly toMs?: number
   /** Attempts before this say when something began and how sure it is; only those from it on are counted and told. */
   readonly shownFromMs?: number
-  /** What came and went several times at one place is told as one. */
+  /** What came and went several times at one place is told as one, and what several hosts have at the same time. */
   readonly joined?: boolean
 }
 
@@ -105,7 +106,10 @@ export function findIncidents(
     return real[i]
   })
   const whole = absorbed(found, ledger, (row, elements) => places.isAt(row, elements)).map((one) => (found.includes(one) ? one : search.overAll(one)))
-  const incidents = (join ? joinedAt(whole, ledger) : whole).flatMap((candidate) => {
+  const together = join
+    ? ofSeveralHosts(joinedAt(whole, ledger), ledger, places).map((one) => (one.elements[0]?.also ? search.overAll(one) : one))
+    : whole
+  const incidents = together.flatMap((candidate) => {
     const hits = shown(candidate.hits)
     return hits.length ? [teller.told(candidate, hits)] : []
   })

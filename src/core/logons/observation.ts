@@ -57,6 +57,13 @@ export const ANY_FACTOR = 'any'
 /** The factor of whoever needs none. */
 export const NO_FACTOR = 'none'
 
+/** Between the names of several hosts, where they are one place. */
+export const SEVERAL = ', '
+export const isHost = (dimension: string): boolean => dimension === 'host' || dimension === 'holderHost'
+/** The names of a place: of several hosts, each. */
+export const namesOf = ({ dimension, value }: { readonly dimension: string; readonly value: string }): readonly string[] =>
+  isHost(dimension) ? value.split(SEVERAL) : [value]
+
 /** Of an attempt that is its person's first: what tells it from those of people who come back. */
 export const FIRST_LOGON = 'first'
 

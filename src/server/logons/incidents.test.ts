@@ -164,6 +164,45 @@ describe('an incident of first logons', () => {
   })
 })
 
+describe('an incident of several hosts', () => {
+  const then = START_MS + 30 * HOUR
+  const hosts = ['TH-1', 'TH-4', 'TH-7']
+  const broken = (from: number, ill: readonly string[]) =>
+    Array.from({ length: 120 }, (_, i) => {
+      const host = `TH-${i % 9}`
+      return logon({
+        ...{ id: `s${from}-${i}`, person: `p${i}`, host, at: from + i * 30_000, attrs: { image: `hall ${i % 2}`, share: 's' } },
+        ...(ill.includes(host)
+          ? { outcome: 'failed', phases: { broker: 500, 'sign-on': 900 }, marks: [['0xC000018D', 'sign-on', 1200]] }
+          : { phases: { broker: 500, profile: 1200 + i, shell: 4000 } }),
+      })
+    }).flat()
+
+  it('names them, lists and follows those on any of them, and is found by what it was called when they were fewer', async () => {
+    const desk = new Intake(database)
+    await desk.refresh()
+    intake = desk
+    await desk.ingest(broken(then, []), then + HOUR)
+    await desk.ingest(broken(then + HOUR, hosts), then + 2 * HOUR)
+    nowMs = then + 3 * HOUR
+    await desk.ingest(broken(then + 2 * HOUR, ['TH-4']), nowMs)
+    await desk.reconsider(nowMs)
+    const [line, ...others] = incidentLines(await desk.incidents(then, nowMs))
+    expect(others).toEqual([])
+    expect(line).toMatchObject({ cause: 'unexplained', scope: [{ dimension: 'host', value: 'TH-1, TH-4, TH-7' }], failed: 53 })
+    for (const called of [line?.id ?? '', 'unexplained~host=TH-4~x', 'unexplained~host=TH-7, TH-9~x']) {
+      const page = await readIncident(need(), called, then, nowMs, then + 2 * HOUR)
+      expect(page.id).toBe(line?.id)
+      expect(page.watch).toMatchObject({ cohort: 'everybody on TH-1, TH-4, TH-7', after: { n: 40, withCause: 13 } })
+      expect(page.hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(53)
+    }
+    await expect(readIncident(need(), 'unexplained~host=TH-5~x', then, nowMs, undefined)).rejects.toMatchObject({ code: 'incident.unknown' })
+    const host = 'TH-1, th-4.larkmere.example, TH-7'
+    const listed = await listAttempts(database, { fromMs: then + HOUR, toMs: nowMs, host, sort: 'started', limit: 300 })
+    expect([listed.attempts.length, [...new Set(listed.attempts.map((one) => one.host))].sort()]).toEqual([80, hosts])
+  })
+})
+
 describe('a window that lies before what is held in memory', () => {
   const old = START_MS - 100 * 24 * HOUR
   const lines = async () => incidentLines(await intake.incidents(old, old + 4 * HOUR))

@@ -1,5 +1,5 @@
 import type { Incident, Scattered, Suspect, Watched } from '../../core/logons'
-import { ANY_FACTOR, watchHelp } from '../../core/logons'
+import { ANY_FACTOR, isHost, namesOf, watchHelp } from '../../core/logons'
 import { Problem } from '../../contract/errors'
 import type { IncidentLine, IncidentPage, Watch } from '../../contract/logons'
 import { listChanges } from '../journal/changes'
@@ -86,7 +86,10 @@ export async function readIncident(need: Need, id: string, fromMs: number, toMs:
   const found = await need.evidence.incidents(fromMs, toMs)
   // As attempts come in, its beginning may move a little: what it is called by then is its cause and place.
   const place = (one: string) => one.slice(0, one.lastIndexOf('~'))
-  const incident = found.incidents.find((one) => one.id === id) ?? found.incidents.find((one) => place(one.id) === place(id))
+  const incident =
+    found.incidents.find((one) => one.id === id) ??
+    found.incidents.find((one) => place(one.id) === place(id)) ??
+    found.incidents.find((one) => isOfItsHosts(one, place(id)))
   const single = incident ? undefined : found.scattered.find(({ cause }) => id === `single~${cause}`)
   const line = incident ? incidentLine(incident) : single ? singleLine(single) : null
   if (!line) throw new Problem('incident.unknown')
@@ -115,6 +118,15 @@ export async function readIncident(need: Need, id: string, fromMs: number, toMs:
   }
 }
 
+/** Whether several hosts have now what one, or some, of them had when it was called by this. */
+function isOfItsHosts({ cause, scope: [at, ...more] }: Incident, place: string): boolean {
+  if (!at || !isHost(at.dimension) || more.length > 0) return false
+  const called = `${cause}~${at.dimension}=`
+  if (!place.startsWith(called)) return false
+  const names = namesOf(at)
+  return namesOf({ ...at, value: place.slice(called.length) }).some((name) => names.includes(name))
+}
+
 /** What is done later than this after the last of it cannot be what ended it. */
 const DONE_WITHIN_MS = 14 * DAY_MS
 
@@ -128,7 +140,7 @@ async function doneSince({ database, now }: Need, { sinceMs, toMs, scope }: Inci
     ),
     listChanges(database, sinceMs, untilMs),
   ])
-  const values = scope.map(({ value }) => value.toLowerCase())
+  const values = scope.flatMap((one) => namesOf(one).map((name) => name.toLowerCase()))
   const atPlace = (value: string) => values.includes(value.toLowerCase())
   const done = [
     ...jobs.map(({ atMs, sentence, target }) => ({ atMs, sentence, here: target !== null && atPlace(target) })),

@@ -3,6 +3,7 @@ import {
   correlateThread,
   FIRST_LOGON,
   LastSaid,
+  namesOf,
   NO_FACTOR,
   OrdinaryModel,
   PLACE_DIMENSIONS,
@@ -38,6 +39,8 @@ export const COLUMN_OF: Readonly<Record<PlaceDimension, string>> = {
 /** In SQL, whether an attempt is at a place. @param param takes a value, and gives the name of its parameter */
 export function isAt(dimension: PlaceDimension, value: string, param: (value: string) => string): string {
   if (dimension === 'factor' && value === ANY_FACTOR) return `factor <> '${NO_FACTOR}'`
+  const names = namesOf({ dimension, value })
+  if (names.length > 1) return `${COLUMN_OF[dimension]} in (${[value, ...names].map(param).join(', ')})`
   return dimension === 'logon' ? `first = (${param(value)} = '${FIRST_LOGON}')` : `${COLUMN_OF[dimension]} = ${param(value)}`
 }
 

@@ -1,6 +1,6 @@
 import type { ClockOffset, Diagnosis, Usual } from '../../core/logons'
 import type { AttemptLine, AttemptQuery } from '../../contract/logons'
-import { CAUSE_BY_ID, PLACE_DIMENSIONS } from '../../core/logons'
+import { CAUSE_BY_ID, namesOf, PLACE_DIMENSIONS } from '../../core/logons'
 import type { Queryable } from '../db/database'
 import { isAt } from './recall'
 
@@ -110,7 +110,8 @@ export async function listAttempts(handle: Queryable, query: AttemptQuery): Prom
   for (const dimension of PLACE_DIMENSIONS) {
     const value = query[dimension]
     if (!value) continue
-    if (dimension === 'host') where('host_key(a.host) = host_key(?)', value)
+    if (dimension === 'host')
+      where('host_key(a.host) = any(select host_key(name) from unnest(?::text[]) name)', [value, ...namesOf({ dimension, value })])
     else wheres.push(`a.${isAt(dimension, value, (one) => `$${params.push(one)}`)}`)
   }
   if (query.group)

@@ -21,6 +21,8 @@ describe('an incident in words', () => {
     for (const dimension of PLACES) expect(incidentPlace({ scope: [{ dimension, value: 'X-1' }] })).toContain('X-1')
     expect(incidentPlace({ scope: [{ dimension: 'logon', value: 'first' }] })).toBe('first logons')
     expect(incidentPlace({ scope: [{ dimension: 'holderHost', value: 'TH-Q2-07' }] })).toBe('held by TH-Q2-07')
+    const hosts = (n: number) => incidentPlace({ scope: [{ dimension: 'host', value: Array.from({ length: n }, (_, i) => `H${i}`).join(', ') }] })
+    expect([hosts(3), hosts(12)]).toEqual(['H0, H1 and H2', 'H0, H1, H2 and 9 other hosts'])
   })
 
   it('says since when, whether it goes on, and how often it came back', () => {

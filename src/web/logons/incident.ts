@@ -1,5 +1,5 @@
 import type { IncidentLine, IncidentPage } from '../../contract/logons'
-import { ANY_FACTOR } from '../../core/logons/observation'
+import { ANY_FACTOR, namesOf } from '../../core/logons/observation'
 import { ago, when } from '../kit/format'
 import { stretchWords } from '../shell/window'
 
@@ -22,9 +22,18 @@ export const PLACES = [
   'package',
 ] as const
 
+/** Several hosts: all of a few, else the first ones. */
+function hostsWords(value: string): string {
+  const names = namesOf({ dimension: 'host', value })
+  const [last = ''] = names.slice(-1)
+  if (names.length === 1) return value
+  if (names.length <= 4) return `${names.slice(0, -1).join(', ')} and ${last}`
+  return `${names.slice(0, 3).join(', ')} and ${names.length - 3} other hosts`
+}
+
 const SAYS: Record<string, (value: string) => string> = {
   logon: (value) => `${value} logons`,
-  holderHost: (value) => `held by ${value}`,
+  holderHost: (value) => `held by ${hostsWords(value)}`,
   part: (value) => `“${value}”`,
   package: (value) => `package “${value}”`,
   group: (value) => `people of ${value}`,
@@ -33,7 +42,7 @@ const SAYS: Record<string, (value: string) => string> = {
   clientVersion: (value) => `clients ${value}`,
   clientKind: (value) => `clients of kind ${value}`,
   factor: (value) => (value === ANY_FACTOR ? 'any second factor' : `second factor ${value}`),
-  host: (value) => value,
+  host: hostsWords,
   share: (value) => value,
   zone: (value) => `zone ${value}`,
   pool: (value) => value,
