@@ -104,6 +104,8 @@ export type Watch = z.infer<typeof Watch>
 export const IncidentPage = IncidentLine.extend({
   contrast: z.object({ inside: Part, outside: Part }),
   p: z.number(),
+  /** Of several hosts: each of them. Empty for any other place. */
+  each: z.array(z.object({ place: z.object({ dimension: z.string(), value: z.string() }), fromMs: z.number(), inside: Part })),
   alongside: z.array(z.object({ place: z.object({ dimension: z.string(), value: z.string() }), sentence: z.string() })),
   suspects: z.array(z.object({ change: ChangeSaid, of: OnsetKind, score: z.number(), reasons: z.array(Clue) })),
   /** Hour by hour at its place: how many logged on, and how many had it. */

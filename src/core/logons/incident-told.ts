@@ -54,11 +54,23 @@ export class Teller {
       example: ledger.id(worst),
       contrast,
       p,
+      each: elements.flatMap((place) => this.#each(place, hitSet, fromMs, toMs)),
       alongside: this.#alongside(elements, hits),
       worse,
       suspects,
       change: likely && likely.score >= SUSPECTED ? likely.change : null,
     }
+  }
+
+  #each({ dimension, number, also }: Element, hits: ReadonlySet<number>, fromMs: number, toMs: number): Incident['each'] {
+    if (!also) return []
+    const during = this.ledger.rows(fromMs, toMs + 1)
+    return [number, ...also].map((one) => {
+      const element = { dimension, number: one }
+      const there = this.places.thereOf([element], hits, during)
+      const own = there.filter((row) => hits.has(row))
+      return { place: this.places.place(element), fromMs: this.ledger.atMs(own[0] ?? there[0] ?? 0), inside: { hit: own.length, n: there.length } }
+    })
   }
 
   /** Places that nearly all of it is at too, but at which others are fine. */

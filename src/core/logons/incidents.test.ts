@@ -202,6 +202,10 @@ describe('incidents', () => {
     expect(others).toEqual([])
     expect(one).toMatchObject({ cause: 'scanner', scope: [{ dimension: 'host', value: 'H1, H10, H5, H9' }], episodes: 1 })
     expect(one?.attempts).toBe(apart.reduce((sum, { attempts }) => sum + attempts, 0))
+    expect(one?.each.map(({ place, inside }) => [place, inside])).toEqual(
+      apart.map(({ scope, contrast }) => [scope[0], contrast.inside]).sort(([a], [b]) => (JSON.stringify(a) < JSON.stringify(b) ? -1 : 1)),
+    )
+    expect(one?.each.map(({ fromMs }) => fromMs).sort()).toEqual(apart.map(({ fromMs }) => fromMs).sort())
     // None of those elsewhere had it: the others of them are no longer elsewhere.
     expect(one?.contrast).toMatchObject({ inside: { hit: one?.attempts, n: one?.attempts }, outside: { hit: 0 } })
     const hours = hitsByHour(ledger, EMPTY_ORG, one?.scope ?? [], 'scanner', START, START + 144 * HOUR)

@@ -36,6 +36,8 @@ export interface Incident {
   readonly contrast: Table
   /** The probability of this, or a stronger contrast, by chance. */
   readonly p: number
+  /** Of several hosts: on each of them, since when, and how many of those who logged on there from its beginning to its end had it. */
+  readonly each: readonly { readonly place: Place; readonly fromMs: number; readonly inside: Table['inside'] }[]
   /** What goes along with it but explains it less well. */
   readonly alongside: readonly { readonly place: Place; readonly sentence: string }[]
   /** Since when it has been far worse than at first; null where it has not. */

@@ -193,6 +193,11 @@ describe('an incident of several hosts', () => {
     for (const called of [line?.id ?? '', 'unexplained~host=TH-4~x', 'unexplained~host=TH-7, TH-9~x']) {
       const page = await readIncident(need(), called, then, nowMs, then + 2 * HOUR)
       expect(page.id).toBe(line?.id)
+      expect(page.each.map(({ place, inside }) => [place.value, inside.hit])).toEqual([
+        ['TH-1', 14],
+        ['TH-4', 26],
+        ['TH-7', 13],
+      ])
       expect(page.watch).toMatchObject({ cohort: 'everybody on TH-1, TH-4, TH-7', after: { n: 40, withCause: 13 } })
       expect(page.hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(53)
     }

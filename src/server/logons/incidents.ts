@@ -108,6 +108,9 @@ export async function readIncident(need: Need, id: string, fromMs: number, toMs:
     ...line,
     contrast: incident ? { inside: { ...incident.contrast.inside }, outside: { ...incident.contrast.outside } } : { inside: none, outside: none },
     p: incident?.p ?? 1,
+    each: incident
+      ? incident.each.map(({ place: where, fromMs: sinceMs, inside }) => ({ place: { ...where }, fromMs: sinceMs, inside: { ...inside } }))
+      : [],
     alongside: incident ? incident.alongside.map(({ place: where, sentence }) => ({ place: { ...where }, sentence })) : [],
     suspects: incident
       ? incident.suspects.map(({ score, of, reasons, change }) => ({ change: changeSaid({ change }), of, score, reasons: [...reasons] }))

@@ -61,6 +61,14 @@ const choose = (ms: number | undefined) => router.replace({ query: { ...route.qu
               <strong>{{ rate(incident.contrast.inside) }}</strong> had it
             </td>
           </tr>
+          <tr v-for="{ place: at, fromMs: beganMs, inside } in incident.each" :key="at.value" class="quiet">
+            <td>
+              <RouterLink :to="{ path: '/logons', query: { ...incidentQuery({ ...incident, scope: [at] }), window: route.query['window'] } }">{{
+                incidentPlace({ scope: [at] })
+              }}</RouterLink>, since {{ when(beganMs) }}
+            </td>
+            <td class="number">{{ rate(inside) }}</td>
+          </tr>
           <tr v-if="place">
             <td>Everywhere else, in the same time</td>
             <td class="number">{{ rate(incident.contrast.outside) }} had it</td>

@@ -113,6 +113,7 @@ describe('an incident', () => {
     ...incidentLine('i1', { failed: 3, change }),
     contrast: { inside: { hit: 46, n: 60 }, outside: { hit: 2, n: 400 } },
     p: 1e-9,
+    each: [],
     alongside: [{ place: { dimension: 'pool', value: 'halls' }, sentence: 'Pool halls only goes along: all of its logons are on quay.' }],
     suspects: [
       { change, of: change.of, score: 4, reasons: [{ for: true, weight: 3, sentence: 'It was 13 minutes before the first.' }] },
@@ -193,6 +194,22 @@ describe('an incident', () => {
     const page = await shown({}, '/incidents/i1?window=7d')
     expect(page.one('aside a', /46 logons with this cause/).getAttribute('href')).toBe('/logons?cause=share-slow&share=quay&window=7d')
     expect(page.one('aside a', 'The one that lost most').getAttribute('href')).toBe('/logons/f%2F1')
+  })
+
+  it('of several hosts says how many had it on each, and leads to those', async () => {
+    const each = ['TH-1', 'TH-4', 'TH-7'].map((value, i) => ({
+      place: { dimension: 'host', value },
+      fromMs: NOW_MS - 3_600_000,
+      inside: { hit: 10 + i, n: 20 },
+    }))
+    const scope = [{ dimension: 'host', value: 'TH-1, TH-4, TH-7' }]
+    const page = await shown({ incident: incident({ scope, each }) }, '/incidents/i1?window=7d')
+    expect(page.text()).toContain('TH-1, TH-4 and TH-7')
+    const rows = page.rows('table').filter((row) => row.includes('since'))
+    expect(rows).toHaveLength(3)
+    expect(rows[1]).toMatch(/^TH-4, since .* \| 11 of 20 \(55 %\)$/)
+    expect(page.one('table a', 'TH-4').getAttribute('href')).toBe('/logons?cause=share-slow&host=TH-4&window=7d')
+    expect(page.one('aside a', /46 logons with this cause/).getAttribute('href')).toBe('/logons?cause=share-slow&host=TH-1,+TH-4,+TH-7&window=7d')
   })
 
   it('says so where no change is known, and where the incident is not of this window any more', async () => {
