@@ -64,14 +64,25 @@ export function joinedAt(candidates: readonly Candidate[], ledger: Ledger): Cand
   return [...byPlace.values()]
 }
 
-/** From so many on, hosts that have the same are told as one, where each began within so long of the first, while it lasted there. */
+/** From so many on, hosts that have the same are told as one, where each began within so long of the first; or could have, as nobody was fine there since. */
 const SEVERAL = 3
+const NOBODY: ReadonlySet<number> = new Set()
 const TOGETHER_MS = 2 * 3_600_000
 
-/** Hosts that have the same of one cause at one time, though no other place tells them from the others, as one: somebody looks for what they have in common. */
-export function ofSeveralHosts(candidates: readonly Candidate[], ledger: Ledger, places: RowPlaces): Candidate[] {
+/**
+ * Hosts that have the same of one cause at one time, though no other place tells them from the others, as one: somebody looks for what they have in common.
+ * @param left of each cause those that make no incident: what is taken of them is no longer there
+ */
+export function ofSeveralHosts(
+  candidates: readonly Candidate[],
+  left: Map<string, readonly number[]>,
+  ledger: Ledger,
+  places: RowPlaces,
+): Candidate[] {
   const beganMs = ({ hits }: Candidate) => ledger.atMs(hits[0] ?? 0)
   const endedMs = ({ hits }: Candidate) => ledger.atMs(hits.at(-1) ?? 0)
+  const couldBegin = (one: Candidate, fromMs: number) =>
+    beganMs(one) <= fromMs + TOGETHER_MS || places.thereOf(one.elements, NOBODY, ledger.rows(fromMs, beganMs(one))).length === 0
   const lots: Candidate[][] = []
   for (const one of [...candidates].sort((a, b) => beganMs(a) - beganMs(b))) {
     const dimension = ofOneHost(one)
@@ -80,13 +91,42 @@ export function ofSeveralHosts(candidates: readonly Candidate[], ledger: Ledger,
         dimension !== null &&
         others[0]?.cause === one.cause &&
         ofOneHost(others[0]) === dimension &&
-        beganMs(one) <= beganMs(others[0]) + TOGETHER_MS &&
-        beganMs(one) <= Math.max(...others.map(endedMs)),
+        beganMs(one) <= Math.max(...others.map(endedMs)) &&
+        couldBegin(one, beganMs(others[0])),
     )
     if (lot) lot.push(one)
     else lots.push([one])
   }
-  return lots.flatMap((lot) => (lot.length < SEVERAL ? lot : [asOne(lot, ledger, places)]))
+  return lots.flatMap((lot) => {
+    if (lot.length < SEVERAL) return lot
+    const more = alike(lot, left.get(lot[0]?.cause ?? '') ?? [], ledger, places)
+    const taken = new Set(more.flatMap(({ hits }) => hits))
+    for (const { cause } of more.slice(0, 1))
+      left.set(
+        cause,
+        (left.get(cause) ?? []).filter((row) => !taken.has(row)),
+      )
+    return [asOne([...lot, ...more], ledger, places)]
+  })
+}
+
+/** Where so many hosts have it, those of which too few logons are known to tell by themselves have it, too: most of who logged on there meanwhile. */
+function alike(lot: readonly Candidate[], left: readonly number[], ledger: Ledger, places: RowPlaces): Candidate[] {
+  const [first] = lot
+  const [place] = first?.elements ?? []
+  if (!first || !place) return []
+  const times = lot.flatMap(({ hits }) => hits.map((row) => ledger.atMs(row)))
+  const [fromMs, toMs] = [Math.min(...times), Math.max(...times)]
+  const during = ledger.rows(fromMs, toMs + 1)
+  const known = new Set(lot.flatMap(({ elements }) => elements.map(({ number }) => number)))
+  const rows = left.filter((row) => ledger.atMs(row) >= fromMs && ledger.atMs(row) <= toMs)
+  return [...places.count(place.dimension, rows)].flatMap(([number, n]) => {
+    const elements = [{ dimension: place.dimension, number }]
+    if (number <= 0 || known.has(number) || n < 2) return []
+    const hits = rows.filter((row) => places.isAt(row, elements))
+    const fine = places.thereOf(elements, NOBODY, during).length
+    return n > fine ? [{ ...first, elements, hits, episodes: 1 }] : []
+  })
 }
 
 const ofOneHost = ({ elements: [place, ...more] }: Candidate): string | null =>

@@ -6,7 +6,7 @@ import type { Place } from './incidents'
 import type { Ledger } from './ledger'
 
 /** So many incidents are looked for behind one cause. */
-const MOST_OF_A_CAUSE = 12
+const MOST_OF_A_CAUSE = 40
 /** A contrast must gain at least so much before it names a place. */
 const LEAST_GAIN = 12
 /** Too few to compare with. */

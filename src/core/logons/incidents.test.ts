@@ -4,7 +4,7 @@ import { Random } from '../../standins/random'
 import { EMPTY_ORG, type Org } from '../people/org'
 import { findIncidents, hitsByHour } from './incidents'
 import { Ledger, type Seen } from './ledger'
-import { FIRST_LOGON } from './observation'
+import { FIRST_LOGON, namesOf } from './observation'
 
 const HOUR = 3_600_000
 const START = Date.UTC(2026, 10, 16)
@@ -212,6 +212,31 @@ describe('incidents', () => {
     expect(hours.reduce((sum, { hit }) => sum + hit, 0)).toBe(one?.attempts)
     const two = findIncidents(ill(['H1', 'H5']), EMPTY_ORG, { joined: true }).incidents
     expect(two.map(({ scope }) => scope[0]?.value).sort()).toEqual(['H1', 'H5'])
+  })
+
+  it('of more hosts than can tell by themselves name all of them, but none where it is rare', () => {
+    const random = new Random('many hosts')
+    const ledger = new Ledger()
+    for (let i = 0; i < 9000; i++) {
+      const n = random.below(90)
+      const [atMs, places] = [START + i * 20_000, { host: `H${n}`, pool: `pool-${n % 2}` }]
+      const ill = random.chance(n < 60 && within(atMs, 42, 50) ? 0.95 : 0.004)
+      ledger.add({
+        id: `a${i}`,
+        person: `p${i % 900}`,
+        atMs,
+        lostMs: ill ? 9000 : 0,
+        failed: false,
+        open: false,
+        cause: ill ? 'scanner' : null,
+        places,
+      })
+    }
+    const { incidents, scattered } = findIncidents(ledger, EMPTY_ORG, { joined: true })
+    expect(incidents.map(({ scope }) => scope.flatMap(namesOf).sort())).toEqual([Array.from({ length: 60 }, (_, n) => `H${n}`).sort()])
+    expect(incidents[0]?.each.every(({ inside: { n, hit } }) => hit > n / 2)).toBe(true)
+    const all = ledger.rows(START, START + 60 * HOUR).reduce((sum, row) => sum + Number(ledger.cause(row) > 0), 0)
+    expect((incidents[0]?.attempts ?? 0) + scattered.reduce((sum, { attempts }) => sum + attempts, 0)).toBe(all)
   })
 
   it('that hosts have one after another stay apart', () => {

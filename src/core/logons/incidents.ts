@@ -93,31 +93,32 @@ export function findIncidents(
   const teller = new Teller(ledger, places, org)
   const shown = (rows: readonly number[]) => (shownFromMs <= fromMs ? rows : rows.filter((row) => ledger.atMs(row) >= shownFromMs))
   const candidates: Candidate[] = []
-  const scattered: Scattered[] = []
-  for (const [cause, rows] of search.byCause()) {
-    const left = shown(search.of(ledger.causeName(cause), rows, candidates))
-    if (left.length) scattered.push(scatteredOf(ledger, ledger.causeName(cause), left))
+  const left = new Map<string, readonly number[]>()
+  for (const [number, rows] of search.byCause()) {
+    const cause = ledger.causeName(number)
+    left.set(cause, search.of(cause, rows, candidates))
   }
   const real = discoveries(
     candidates.map(({ p }) => p),
     FALSE_RATE,
   )
   const found = candidates.filter((candidate, i) => {
-    const hits = real[i] ? [] : shown(candidate.hits)
-    if (hits.length) scattered.push(scatteredOf(ledger, candidate.cause, hits))
+    if (!real[i]) left.set(candidate.cause, [...(left.get(candidate.cause) ?? []), ...candidate.hits])
     return real[i]
   })
   const whole = absorbed(found, ledger, (row, elements) => places.isAt(row, elements)).map((one) => (found.includes(one) ? one : search.overAll(one)))
-  const together = join
-    ? ofSeveralHosts(joinedAt(whole, ledger), ledger, places).map((one) => (one.elements[0]?.also ? search.overAll(one) : one))
-    : whole
+  const together = join ? ofSeveralHosts(joinedAt(whole, ledger), left, ledger, places) : whole
   const incidents = together.flatMap((candidate) => {
     const hits = shown(candidate.hits)
-    return hits.length ? [teller.told(candidate, hits)] : []
+    return hits.length ? [teller.told(candidate.elements[0]?.also ? search.overAll(candidate) : candidate, hits)] : []
+  })
+  const scattered = [...left].flatMap(([cause, all]) => {
+    const rows = shown(all)
+    return rows.length ? [scatteredOf(ledger, cause, rows)] : []
   })
   return {
     incidents: distinct(incidents).sort((a, b) => b.lostMs - a.lostMs || (a.id < b.id ? -1 : 1)),
-    scattered: joined(scattered).sort((a, b) => b.lostMs - a.lostMs || (a.cause < b.cause ? -1 : 1)),
+    scattered: scattered.sort((a, b) => b.lostMs - a.lostMs || (a.cause < b.cause ? -1 : 1)),
   }
 }
 
@@ -167,29 +168,6 @@ function scatteredOf(ledger: Ledger, cause: string, rows: readonly number[]): Sc
     fromMs,
     toMs,
   }
-}
-
-/** Of one cause, what is scattered is one line. */
-function joined(list: readonly Scattered[]): Scattered[] {
-  const byCause = new Map<string, Scattered>()
-  for (const one of list) {
-    const known = byCause.get(one.cause)
-    byCause.set(
-      one.cause,
-      known
-        ? {
-            ...(known.lostMs / known.attempts >= one.lostMs / one.attempts ? known : one),
-            attempts: known.attempts + one.attempts,
-            people: known.people + one.people,
-            lostMs: known.lostMs + one.lostMs,
-            failed: known.failed + one.failed,
-            fromMs: Math.min(known.fromMs, one.fromMs),
-            toMs: Math.max(known.toMs, one.toMs),
-          }
-        : one,
-    )
-  }
-  return [...byCause.values()]
 }
 
 /** Ids are told apart where two episodes of one kind begin at the same moment. */
