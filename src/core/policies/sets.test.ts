@@ -344,7 +344,7 @@ describe('simplifications of random sets', () => {
           for (const one of found) expect(valuesOf(simplified(whole, one), facts)).toEqual(valuesOf(whole, facts))
         }
       }),
-      { numRuns: 150 },
+      { numRuns: 50 },
     )
   })
 
