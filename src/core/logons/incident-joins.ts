@@ -65,9 +65,9 @@ export function joinedAt(candidates: readonly Candidate[], ledger: Ledger): Cand
 }
 
 /** From so many on, hosts that have the same are told as one, where each began within so long of the first; or could have, as nobody was fine there since. */
-const SEVERAL = 3
-const NOBODY: ReadonlySet<number> = new Set()
+const FEWEST_HOSTS = 3
 const TOGETHER_MS = 2 * 3_600_000
+const NOBODY: ReadonlySet<number> = new Set()
 
 /**
  * Hosts that have the same of one cause at one time, though no other place tells them from the others, as one: somebody looks for what they have in common.
@@ -98,14 +98,15 @@ export function ofSeveralHosts(
     else lots.push([one])
   }
   return lots.flatMap((lot) => {
-    if (lot.length < SEVERAL) return lot
-    const more = alike(lot, left.get(lot[0]?.cause ?? '') ?? [], ledger, places)
+    const [first] = lot
+    if (!first || lot.length < FEWEST_HOSTS) return lot
+    const scattered = left.get(first.cause) ?? []
+    const more = alike(lot, scattered, ledger, places)
     const taken = new Set(more.flatMap(({ hits }) => hits))
-    for (const { cause } of more.slice(0, 1))
-      left.set(
-        cause,
-        (left.get(cause) ?? []).filter((row) => !taken.has(row)),
-      )
+    left.set(
+      first.cause,
+      scattered.filter((row) => !taken.has(row)),
+    )
     return [asOne([...lot, ...more], ledger, places)]
   })
 }

@@ -1,7 +1,7 @@
 import { finderOf } from '../people/finder'
 import { groupResolver, type Org } from '../people/org'
-import { PLACE_DIMENSIONS, type Ledger } from './ledger'
 import type { Place } from './incidents'
+import { PLACE_DIMENSIONS, type Ledger } from './ledger'
 import { ANY_FACTOR, namesOf, NO_FACTOR, SEVERAL } from './observation'
 
 const DIMENSION_INDEX = new Map<string, number>(PLACE_DIMENSIONS.map((dimension, index) => [dimension, index]))
