@@ -12,7 +12,8 @@ export interface Database extends Queryable {
   /** Runs several statements without parameters: migrations. */
   exec(sql: string): Promise<void>
   /**
-   * All or nothing. Use only the handle inside.
+   * All or nothing. Use only the handle inside. What is asked of it without waiting for the answer of what was asked before is done in that order, all the same;
+   * after one that failed, nothing is.
    * @param manners `yields`: where one at a time has the database, whoever asks meanwhile goes first. For what nobody looks at a page for.
    */
   transaction<T>(work: (handle: Queryable) => Promise<T>, manners?: { readonly yields: boolean }): Promise<T>

@@ -29,12 +29,20 @@ export function openServer(url: string): Database {
       const client = await pool.connect()
       try {
         await client.query('begin')
-        const result = await work({ query: <R = Row>(sql: string, params: readonly unknown[] = []) => run<R>(client, sql, params) })
-        await client.query('commit')
-        return result
-      } catch (error) {
-        await client.query('rollback').catch(() => undefined)
-        throw error
+        let last: Promise<unknown> = Promise.resolve()
+        const inTurn = <R = Row>(sql: string, params: readonly unknown[] = []) => {
+          const rows = last.then(() => run<R>(client, sql, params))
+          last = rows.catch(() => undefined)
+          return rows
+        }
+        try {
+          const result = await work({ query: inTurn })
+          await inTurn('commit')
+          return result
+        } catch (error) {
+          await inTurn('rollback').catch(() => undefined)
+          throw error
+        }
       } finally {
         client.release()
       }

@@ -71,6 +71,38 @@ describe('a database behind a port', () => {
     expect(await ids(two)).toEqual([1, 2])
   })
 
+  it('does what is asked for at once in its order, and nothing of it where one fails', async () => {
+    const [one, two] = [connect(), connect()]
+    let before: Promise<number[]> | null = null
+    await one.transaction(async (handle) => {
+      const answers = Promise.all([handle.query(...add(1)), ids(handle), handle.query(...add(2)), ids(handle)])
+      before = ids(two)
+      expect((await answers).map((rows) => rows.length)).toEqual([0, 1, 0, 2])
+    })
+    expect(await before).toEqual([1, 2])
+    const failing = one.transaction(async (handle) => {
+      await Promise.all([handle.query(...add(3)), handle.query(...add(1)), handle.query(...add(4))])
+    })
+    await expect(failing).rejects.toMatchObject({ code: '23505' })
+    expect(await ids(two)).toEqual([1, 2])
+  })
+
+  it('asks nothing within a transaction that could not begin', async () => {
+    const { port1, port2 } = new MessageChannel()
+    ports.push(port2)
+    serveDatabase(
+      { query: (sql, params) => held.query(sql, params), exec: (sql) => (sql === 'begin' ? Promise.reject(new Error('no')) : held.exec(sql)) },
+      (accept) => {
+        accept(port1)
+      },
+    )
+    const one = databaseOver(port2, () => Promise.resolve())
+    await expect(one.transaction((handle) => handle.query(...add(1)))).rejects.toThrow('no')
+    expect(await ids(held)).toEqual([])
+    await one.query(...add(2))
+    expect(await ids(held)).toEqual([2])
+  })
+
   it('takes transactions of one port in turn', async () => {
     const one = connect()
     const order: string[] = []
@@ -84,6 +116,17 @@ describe('a database behind a port', () => {
       ),
     )
     expect(order).toEqual(['begin 1', 'end 1', 'begin 2', 'end 2', 'begin 3', 'end 3'])
+  })
+
+  it('does not begin for a thread that is gone', async () => {
+    const [one, two, three] = [connect(), connect(), connect()]
+    await one.transaction(async (handle) => {
+      void two.transaction(() => new Promise(() => undefined)).catch(() => undefined)
+      await handle.query(...add(1))
+      two.cut()
+      await handle.query(...add(2))
+    })
+    expect(await ids(three)).toEqual([1, 2])
   })
 
   it('takes a transaction back whose thread is gone, and goes on for the others', async () => {

@@ -15,39 +15,45 @@ type Port = Pick<MessagePort, 'postMessage' | 'on'>
 export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports: (serve: (port: Port) => void) => void): void {
   const turns = new Turns()
   ports((port) => {
+    // What is asked within a transaction may come before it has begun, and waits for that.
+    let begun: Promise<void> | null = null
     let endTransaction: (() => void) | null = null
+    let isGone = false
     const finish = () => {
       endTransaction?.()
       endTransaction = null
     }
+    const begin = (yields: boolean) =>
+      new Promise<void>((granted, refused) => {
+        void turns.take(async () => {
+          if (isGone) return
+          try {
+            await database.exec('begin')
+          } catch (error) {
+            refused(error instanceof Error ? error : new Error(String(error)))
+            return
+          }
+          const ended = new Promise<void>((end) => {
+            endTransaction = end
+          })
+          granted()
+          await ended
+        }, yields)
+      })
     const handle = async (ask: Ask): Promise<unknown[]> => {
       if (ask.op === 'begin') {
-        await new Promise<void>((granted, refused) => {
-          void turns.take(async () => {
-            try {
-              await database.exec('begin')
-            } catch (error) {
-              refused(error instanceof Error ? error : new Error(String(error)))
-              return
-            }
-            granted()
-            await new Promise<void>((ended) => {
-              endTransaction = ended
-            })
-          }, ask.yields)
-        })
+        begun = begin(ask.yields)
+        await begun
         return []
       }
-      if (!('sql' in ask)) {
-        try {
-          await database.exec(ask.op)
-        } finally {
-          finish()
-        }
-        return []
+      const run = async () => {
+        if (!('sql' in ask)) return database.exec(ask.op).finally(finish)
+        if (ask.op === 'exec') return database.exec(ask.sql)
+        return database.query(ask.sql, ask.params)
       }
-      const run = async () => (ask.op === 'exec' ? (await database.exec(ask.sql), []) : database.query(ask.sql, ask.params))
-      return ask.transaction ? run() : turns.take(run)
+      if ('sql' in ask && !ask.transaction) return (await turns.take(run)) ?? []
+      await begun
+      return (await run()) ?? []
     }
     port.on('message', (ask: Ask) => {
       handle(ask).then(
@@ -57,6 +63,7 @@ export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports:
       )
     })
     port.on('close', () => {
+      isGone = true
       if (endTransaction) void database.exec('rollback').finally(finish)
     })
   })
@@ -93,9 +100,12 @@ export function databaseOver(port: Port, close: () => Promise<void>): Database {
     },
     transaction<T>(work: (handle: Queryable) => Promise<T>, { yields } = { yields: false }) {
       const result = turn.then(async () => {
-        await ask({ op: 'begin', yields })
+        // The first statements are sent right behind it.
+        const begun = ask({ op: 'begin', yields })
+        begun.catch(() => undefined)
         try {
           const value = await work({ query: query(true) })
+          await begun
           await ask({ op: 'commit' })
           return value
         } catch (error) {

@@ -352,24 +352,24 @@ export class Intake {
     if (restsOn !== null && restsOn !== this.#start) throw new Error('what came just before it could not be written')
     await this.database.transaction(async (handle) => {
       const inherited = await filesOf(handle, joins.moved)
-      if (gone.length) await removeAttempts(handle, gone)
-      // The next rows are packed here while the last ones are written there.
-      let writing: Promise<void> = Promise.resolve()
+      // All is asked for before the first answer: each of them would wait until this thread has done what it is at.
+      const asked: Promise<unknown>[] = []
+      const ask = (work: Promise<unknown> | false | null) => {
+        if (!work) return
+        work.catch(() => undefined)
+        asked.push(work)
+      }
+      ask(gone.length > 0 && removeAttempts(handle, gone))
       for (let at = 0; at < worked.length; at += 500) {
         const batch = worked.slice(at, at + 500).map((one) => toStored(one, joins.untouched.has(one.attempt.id) ? null : upload))
-        await writing
-        writing = writeAttempts(
-          handle,
-          batch,
-          batch.map(({ id }) => id).filter((id) => knownIds.has(id)),
-        )
-        writing.catch(() => undefined)
+        const known = batch.map(({ id }) => id).filter((id) => knownIds.has(id))
+        ask(writeAttempts(handle, batch, known))
       }
-      await writing
-      await keepJoined(handle, [...inherited, ...(upload === null ? [] : joins.more.map((attempt) => ({ upload, attempt })))])
-      await rollUp(handle, countedSoFar, worked)
-      if (clocks) await keepClocks(handle, clocks, this.#newestMs)
-      await dropPictures(handle, [...startedBefore, ...worked.map(({ attempt }) => attempt.startedAtMs)])
+      ask(keepJoined(handle, [...inherited, ...(upload === null ? [] : joins.more.map((attempt) => ({ upload, attempt })))]))
+      ask(rollUp(handle, countedSoFar, worked))
+      ask(clocks && keepClocks(handle, clocks, this.#newestMs))
+      ask(dropPictures(handle, [...startedBefore, ...worked.map(({ attempt }) => attempt.startedAtMs)]))
+      await Promise.all(asked)
     }, YIELDS)
   }
 

@@ -65,16 +65,15 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
   }
   if (hours.size === 0) return
   const dayCells = [...days.values()]
-  const storedDays = await handle.query<{
-    day_ms: number
-    pool: string
-    first: boolean
-    network: string
-    slot: number
-    n: number
-    sketch: Uint8Array
-  }>('select day_ms, pool, first, network, slot, n, sketch from usual_days where day_ms = any($1::bigint[])', [
-    [...new Set(dayCells.map(({ day }) => day))],
+  const [storedDays, storedHours] = await Promise.all([
+    handle.query<{ day_ms: number; pool: string; first: boolean; network: string; slot: number; n: number; sketch: Uint8Array }>(
+      'select day_ms, pool, first, network, slot, n, sketch from usual_days where day_ms = any($1::bigint[])',
+      [[...new Set(dayCells.map(({ day }) => day))]],
+    ),
+    handle.query<{ hour_ms: number; n: number; bad: number; sketch: Uint8Array; sums: (number | string)[] | null }>(
+      'select hour_ms, n, bad, sketch, sums from hours where hour_ms = any($1::bigint[])',
+      [[...hours.keys()]],
+    ),
   ])
   for (const row of storedDays) {
     const cell = days.get(`${row.day_ms}|${row.pool}|${row.first}|${row.network}|${row.slot}`)
@@ -82,16 +81,6 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
     cell.n += row.n
     unpackHistograms(row.sketch).forEach((histogram, i) => cell.histograms[i]?.merge(histogram))
   }
-  await handle.query(
-    `insert into usual_days (day_ms, pool, first, network, slot, n, sketch)
-    select day, pool, first, network, slot, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, slot smallint, n integer, sketch text)
-    on conflict (day_ms, pool, first, network, slot) do update set n = excluded.n, sketch = excluded.sketch`,
-    [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))],
-  )
-  const storedHours = await handle.query<{ hour_ms: number; n: number; bad: number; sketch: Uint8Array; sums: (number | string)[] | null }>(
-    'select hour_ms, n, bad, sketch, sums from hours where hour_ms = any($1::bigint[])',
-    [[...hours.keys()]],
-  )
   for (const row of storedHours) {
     const cell = hours.get(row.hour_ms)
     const [stored] = unpackHistograms(row.sketch)
@@ -102,15 +91,23 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
     // int8 in arrays comes as texts from a PostgreSQL server.
     row.sums?.forEach((sum, i) => (cell.sums[i] = (cell.sums[i] ?? 0) + Number(sum)))
   }
-  await handle.query(
-    `insert into hours (hour_ms, n, bad, sketch, sums) select hour, n, bad, decode(sketch, 'base64'), sums from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, bad integer, sketch text, sums bigint[])
-    on conflict (hour_ms) do update set n = excluded.n, bad = excluded.bad, sketch = excluded.sketch, sums = excluded.sums`,
-    [
-      JSON.stringify(
-        [...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })),
-      ),
-    ],
-  )
+  await Promise.all([
+    handle.query(
+      `insert into usual_days (day_ms, pool, first, network, slot, n, sketch)
+      select day, pool, first, network, slot, n, decode(sketch, 'base64') from jsonb_to_recordset($1::jsonb) as r(day bigint, pool text, first boolean, network text, slot smallint, n integer, sketch text)
+      on conflict (day_ms, pool, first, network, slot) do update set n = excluded.n, sketch = excluded.sketch`,
+      [JSON.stringify(dayCells.map(({ histograms, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms(histograms)).toString('base64') })))],
+    ),
+    handle.query(
+      `insert into hours (hour_ms, n, bad, sketch, sums) select hour, n, bad, decode(sketch, 'base64'), sums from jsonb_to_recordset($1::jsonb) as r(hour bigint, n integer, bad integer, sketch text, sums bigint[])
+      on conflict (hour_ms) do update set n = excluded.n, bad = excluded.bad, sketch = excluded.sketch, sums = excluded.sums`,
+      [
+        JSON.stringify(
+          [...hours.values()].map(({ histogram, ...cell }) => ({ ...cell, sketch: Buffer.from(packHistograms([histogram])).toString('base64') })),
+        ),
+      ],
+    ),
+  ])
 }
 
 /** What attempts say of the usual is taken back: they say nothing of it until they are explained again. */

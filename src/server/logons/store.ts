@@ -62,30 +62,27 @@ const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload')
 export async function writeAttempts(handle: Queryable, attempts: readonly StoredAttempt[], known: readonly string[]): Promise<void> {
   // Evidence and findings have tables of their own: they would only be read here to be thrown away.
   const rows = JSON.stringify(attempts.map(({ body: _, diagnosis: __, ...row }) => row))
-  await handle.query(
-    `insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from json_to_recordset($1::json) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`,
-    [rows],
-  )
-  await handle.query(
-    `insert into evidence select id, decode(body, 'base64') from json_to_recordset($1::json) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`,
-    [JSON.stringify(attempts.map(({ id, body }) => ({ id, body })))],
-  )
-  if (known.length) await handle.query('delete from findings where attempt = any($1)', [known])
   const found = attempts.filter(({ diagnosis }) => diagnosis)
-  if (found.length)
-    await handle.query(`insert into findings select id, diagnosis from jsonb_to_recordset($1::jsonb) as r(id text, diagnosis jsonb)`, [
-      JSON.stringify(found.map(({ id, diagnosis }) => ({ id, diagnosis }))),
-    ])
+  await Promise.all([
+    handle.query(
+      `insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from json_to_recordset($1::json) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`,
+      [rows],
+    ),
+    handle.query(
+      `insert into evidence select id, decode(body, 'base64') from json_to_recordset($1::json) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`,
+      [JSON.stringify(attempts.map(({ id, body }) => ({ id, body })))],
+    ),
+    known.length > 0 && handle.query('delete from findings where attempt = any($1)', [known]),
+    found.length > 0 &&
+      handle.query(`insert into findings select id, diagnosis from jsonb_to_recordset($1::jsonb) as r(id text, diagnosis jsonb)`, [
+        JSON.stringify(found.map(({ id, diagnosis }) => ({ id, diagnosis }))),
+      ]),
+  ])
 }
 
 export async function removeAttempts(handle: Queryable, ids: readonly string[]): Promise<void> {
-  for (const [table, column] of [
-    ['joined', 'attempt'],
-    ['findings', 'attempt'],
-    ['evidence', 'attempt'],
-    ['attempts', 'id'],
-  ] as const)
-    await handle.query(`delete from ${table} where ${column} = any($1)`, [ids])
+  const tables = { joined: 'attempt', findings: 'attempt', evidence: 'attempt', attempts: 'id' }
+  await Promise.all(Object.entries(tables).map(([table, column]) => handle.query(`delete from ${table} where ${column} = any($1)`, [ids])))
 }
 
 const LINE = `a.id, a.person, p.name, a.host, a.pool, a.started_ms as "startedMs", a.total_ms as "totalMs", a.usual_ms[array_length(a.usual_ms, 1)] as "usualMs", a.outcome, a.cause, a.lost_ms as "lostMs"`

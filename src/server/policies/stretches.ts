@@ -37,13 +37,17 @@ export async function keepStretches(database: Queryable, list: readonly Stretch[
   for (let at = 0; at < days.length; at += AT_ONCE) {
     const some = days.slice(at, at + AT_ONCE)
     await database.query(
-      `insert into connected as c select * from unnest($1::text[], $2::text[], $3::bigint[], $4::text[])
+      `insert into connected as c select person, pool, "dayMs", stretches from json_to_recordset($1::json) as r(person text, pool text, "dayMs" bigint, stretches text)
       on conflict (person, pool, day_ms) do update set stretches = (${TOGETHER})`,
       [
-        some.map(({ person }) => person),
-        some.map(({ pool }) => pool),
-        some.map(({ dayMs }) => dayMs),
-        some.map(({ told }) => JSON.stringify([...told.values()].sort((a, b) => a[2] - b[2]))),
+        JSON.stringify(
+          some.map(({ person, pool, dayMs, told }): Day => ({
+            person,
+            pool,
+            dayMs,
+            stretches: JSON.stringify([...told.values()].sort((a, b) => a[2] - b[2])),
+          })),
+        ),
       ],
     )
   }
