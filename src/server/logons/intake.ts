@@ -1,3 +1,4 @@
+import { setImmediate } from 'node:timers/promises'
 import {
   Around,
   blame,
@@ -47,7 +48,7 @@ import { recallLastSaid, recallNeighbours, recallOrdinary } from './recall'
 import { rollUp, takeBackUsual, type Counted } from './roll-ups'
 import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
 import { withShortNames } from './short-names'
-import { removeAttempts, writeAttempts } from './store'
+import { packAttempts, removeAttempts, writeAttempts, type PackedAttempts } from './store'
 import { toStored, type Worked } from './stored'
 import { UsualDays } from './usual-days'
 
@@ -69,6 +70,7 @@ interface Prepared {
   /** The #start at which it was prepared, where it rests on what may not have been written by then; else null. */
   readonly restsOn: number | null
   readonly worked: readonly Worked[]
+  readonly packed: readonly PackedAttempts[]
   readonly knownIds: ReadonlySet<string>
   /** Attempts that turned out to be parts of others. */
   readonly gone: readonly string[]
@@ -86,9 +88,12 @@ interface Prepared {
 type Found = Pick<Worked, 'attempt' | 'thread' | 'observations' | 'clocks'>
 
 const NOTHING_NEW: Names = { people: [], hosts: [], homes: [] }
+/** Who asks this thread, and what the database answers, waits while it works: between the steps of its work they have their turn. */
+const breathe = () => setImmediate()
 /** Pages are asked for by somebody who waits. */
 const YIELDS = { yields: true }
-const NO_CLOCKS: ReadonlyMap<string, ClockOffset> = new Map()
+/** So many attempts are packed at a time. */
+const PACKED_AT_ONCE = 500
 /** So many attempts are timed again at most when a clock is found to be off. */
 const MOST_AGAIN = 500
 /** Unusual attempts no older than this are looked at again each time; older ones as often. */
@@ -281,7 +286,7 @@ export class Intake {
    */
   async #ingest(observations: readonly Observation[], again: readonly Again[], nowMs: number, upload: string | null): Promise<Ingested> {
     const { written, mistimed, ...result } = await this.#inTurn(async () => {
-      const prepared = await this.#prepare(observations, again, nowMs)
+      const prepared = await this.#prepare(observations, again, nowMs, upload)
       const done = this.#writing.then(() => this.#write(prepared, upload))
       this.#writing = done.catch(() => this.#startAgain())
       return {
@@ -297,17 +302,19 @@ export class Intake {
     return result
   }
 
-  async #prepare(came: readonly Observation[], again: readonly Again[], nowMs: number): Promise<Prepared> {
+  async #prepare(came: readonly Observation[], again: readonly Again[], nowMs: number, upload: string | null): Promise<Prepared> {
+    const start = this.#start
     const observations = this.#named(came)
     const threads = asked(observations, again)
     const { attempts: known, called, counted: countedSoFar, fromMemory } = await this.#known.of(threads, this.#org, () => this.#writing)
     const all = [...known.flatMap((one) => one.observations), ...observations]
     const named = nameBySession(all)
     const timed = correlateThreads(intoThreads(named), nowMs, called)
-    this.#clocks ??= new ClockWatch(await recallClocks(this.database))
-    const mistimed = observations.length > 0 ? this.#clocks.take(timed) : null
+    await breathe()
+    const watch = (this.#clocks ??= new ClockWatch(await recallClocks(this.database)))
+    const mistimed = observations.length > 0 ? watch.take(timed) : null
     const found = timed.map(({ attempt, thread, observations }): Found => {
-      const clocks = offIn(attempt, this.#clocks?.off ?? NO_CLOCKS)
+      const clocks = offIn(attempt, watch.off)
       return { attempt: place(corrected(attempt, clocks), this.#org), thread, observations, clocks }
     })
     found.sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs || (a.attempt.id < b.attempt.id ? -1 : 1))
@@ -326,15 +333,24 @@ export class Intake {
     this.#desk.take(worked.map(({ explained }) => explained))
     this.#desk.remove(gone)
     this.#known.take(worked, gone)
+    // Packed here, while the last ones are written there.
+    const packed: PackedAttempts[] = []
+    for (let at = 0; at < worked.length; at += PACKED_AT_ONCE) {
+      await breathe()
+      const batch = worked.slice(at, at + PACKED_AT_ONCE).map((one) => toStored(one, joins.untouched.has(one.attempt.id) ? null : upload))
+      const replaced = batch.map(({ id }) => id).filter((id) => knownIds.has(id))
+      packed.push(packAttempts(batch, replaced))
+    }
     return {
-      restsOn: fromMemory ? this.#start : null,
+      restsOn: fromMemory ? start : null,
       worked,
+      packed,
       knownIds,
       gone,
       joins,
       startedBefore: known.map(({ startedMs }) => startedMs),
       countedSoFar,
-      clocks: mistimed && [...this.#clocks.off.values()],
+      clocks: mistimed && [...watch.off.values()],
       mistimed: mistimed?.slice(0, MOST_AGAIN) ?? [],
     }
   }
@@ -347,7 +363,7 @@ export class Intake {
     return people.length === 0 ? observations : observations.map((one) => of(one))
   }
 
-  async #write({ restsOn, worked, knownIds, gone, joins, startedBefore, countedSoFar, clocks }: Prepared, upload: string | null): Promise<void> {
+  async #write({ restsOn, worked, packed, gone, joins, startedBefore, countedSoFar, clocks }: Prepared, upload: string | null): Promise<void> {
     if (worked.length + gone.length === 0) return
     if (restsOn !== null && restsOn !== this.#start) throw new Error('what came just before it could not be written')
     await this.database.transaction(async (handle) => {
@@ -360,11 +376,7 @@ export class Intake {
         asked.push(work)
       }
       ask(gone.length > 0 && removeAttempts(handle, gone))
-      for (let at = 0; at < worked.length; at += 500) {
-        const batch = worked.slice(at, at + 500).map((one) => toStored(one, joins.untouched.has(one.attempt.id) ? null : upload))
-        const known = batch.map(({ id }) => id).filter((id) => knownIds.has(id))
-        ask(writeAttempts(handle, batch, known))
-      }
+      for (const some of packed) ask(writeAttempts(handle, some))
       ask(keepJoined(handle, [...inherited, ...(upload === null ? [] : joins.more.map((attempt) => ({ upload, attempt })))]))
       ask(rollUp(handle, countedSoFar, worked))
       ask(clocks && keepClocks(handle, clocks, this.#newestMs))
@@ -441,6 +453,7 @@ export class Intake {
     }
     // Only when all of them are each other's neighbours.
     this.#around.addAll(fresh)
+    await breathe()
     const worked: Worked[] = []
     const org = await this.#orgThen(firstMs, Math.ceil(last.attempt.startedAtMs))
     for (const { attempt } of found) this.#days.add(attempt.startedAtMs)

@@ -58,11 +58,30 @@ const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload')
   .map((name) => `${name} = excluded.${name}`)
   .join(', ')
 
-/** Writes attempts with their evidence and findings; those that are `known` are replaced. Call it inside a transaction. */
-export async function writeAttempts(handle: Queryable, attempts: readonly StoredAttempt[], known: readonly string[]): Promise<void> {
-  // Evidence and findings have tables of their own: they would only be read here to be thrown away.
-  const rows = JSON.stringify(attempts.map(({ body: _, diagnosis: __, ...row }) => row))
+/** Attempts with their evidence and findings as they are sent to the database. */
+export interface PackedAttempts {
+  readonly rows: string
+  readonly evidence: string
+  /** Of all that were there before. */
+  readonly known: readonly string[]
+  /** Null where there are none. */
+  readonly findings: string | null
+}
+
+/** @param known those that are to be replaced */
+export function packAttempts(attempts: readonly StoredAttempt[], known: readonly string[]): PackedAttempts {
   const found = attempts.filter(({ diagnosis }) => diagnosis)
+  return {
+    // Evidence and findings have tables of their own: they would only be read here to be thrown away.
+    rows: JSON.stringify(attempts.map(({ body: _, diagnosis: __, ...row }) => row)),
+    evidence: JSON.stringify(attempts.map(({ id, body }) => ({ id, body }))),
+    known,
+    findings: found.length > 0 ? JSON.stringify(found.map(({ id, diagnosis }) => ({ id, diagnosis }))) : null,
+  }
+}
+
+/** Writes attempts; those that were known are replaced. Call it inside a transaction. */
+export async function writeAttempts(handle: Queryable, { rows, evidence, known, findings }: PackedAttempts): Promise<void> {
   await Promise.all([
     handle.query(
       `insert into attempts (${NAMES.join(', ')}) select ${NAMES.join(', ')} from json_to_recordset($1::json) as r(${COLUMNS}) on conflict (id) do update set ${UPDATES}, upload = coalesce(attempts.upload, excluded.upload)`,
@@ -70,13 +89,11 @@ export async function writeAttempts(handle: Queryable, attempts: readonly Stored
     ),
     handle.query(
       `insert into evidence select id, decode(body, 'base64') from json_to_recordset($1::json) as r(id text, body text) on conflict (attempt) do update set body = excluded.body`,
-      [JSON.stringify(attempts.map(({ id, body }) => ({ id, body })))],
+      [evidence],
     ),
     known.length > 0 && handle.query('delete from findings where attempt = any($1)', [known]),
-    found.length > 0 &&
-      handle.query(`insert into findings select id, diagnosis from jsonb_to_recordset($1::jsonb) as r(id text, diagnosis jsonb)`, [
-        JSON.stringify(found.map(({ id, diagnosis }) => ({ id, diagnosis }))),
-      ]),
+    findings !== null &&
+      handle.query(`insert into findings select id, diagnosis from jsonb_to_recordset($1::jsonb) as r(id text, diagnosis jsonb)`, [findings]),
   ])
 }
 
