@@ -1,17 +1,23 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads'
+import { Attention } from './attention'
 import { openEmbedded } from './embedded'
 import { serveDatabase } from './wire'
 
 /** The thread that holds the embedded database, so that a long query never stops the thread that answers requests. */
-const { folder } = workerData as { folder: string }
+const { folder, attention } = workerData as { folder: string; attention: SharedArrayBuffer }
+const pages = new Attention(attention)
 const port = parentPort
 if (!port) throw new Error('runs only as a worker')
 const database = await openEmbedded(folder)
 
 let serve: (port: MessagePort) => void = () => undefined
-serveDatabase(database, (accept) => {
-  serve = accept
-})
+serveDatabase(
+  database,
+  (accept) => {
+    serve = accept
+  },
+  () => pages.any,
+)
 port.on('message', (message: { open: MessagePort } | { checkpoint: true } | { close: true }) => {
   if ('open' in message) serve(message.open)
   else if ('close' in message)

@@ -3,6 +3,7 @@ import { cp, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { MessageChannel, Worker, type MessagePort } from 'node:worker_threads'
+import { Attention } from './attention'
 import type { Database } from './database'
 import { migrate } from './migrate'
 import { openServer } from './postgres'
@@ -13,6 +14,8 @@ export interface Opened {
   readonly database: Database
   /** How another worker gets at the same database. */
   readonly link: () => DatabaseLink
+  /** Says when pages are answered, for those who yield to them. */
+  readonly attention: Attention
 }
 
 /** Handed to a worker, which opens its own access with it (see link.ts). */
@@ -20,10 +23,11 @@ export type DatabaseLink = { readonly url: string } | { readonly port: MessagePo
 
 /** Opens the server behind DATABASE_URL, or the embedded database in a folder; migrates either. */
 export async function openDatabase(folder: string, url: string | undefined): Promise<Opened> {
+  const attention = new Attention()
   if (url) {
     const database = openServer(url)
     await migrate(database)
-    return { database, link: () => ({ url }) }
+    return { database, link: () => ({ url }), attention }
   }
   await mkdir(folder, { recursive: true })
   const unlock = await lock(join(folder, 'lock'))
@@ -31,7 +35,7 @@ export async function openDatabase(folder: string, url: string | undefined): Pro
   const fresh = !existsSync(home)
   // A folder is made beside and renamed, so that a kill in its first moments leaves nothing that does not open.
   if (fresh) await makeFolder(home)
-  const { worker, connect } = await startDatabaseWorker(home)
+  const { worker, connect } = await startDatabaseWorker(home, attention)
   const { port, close } = connect()
   const database = databaseOver(port, async () => {
     close()
@@ -41,6 +45,7 @@ export async function openDatabase(folder: string, url: string | undefined): Pro
   await migrate(database)
   return {
     database,
+    attention,
     link: () => {
       const { port1, port2 } = new MessageChannel()
       worker.postMessage({ open: port1 }, [port1])
@@ -54,12 +59,12 @@ async function makeFolder(home: string): Promise<void> {
   await rm(beside, { recursive: true, force: true })
   const template = fileURLToPath(new URL('./empty-database', import.meta.url))
   if (existsSync(template)) await cp(template, beside, { recursive: true })
-  else await stop(await startDatabaseWorker(beside).then(({ worker }) => worker))
+  else await stop(await startDatabaseWorker(beside, new Attention()).then(({ worker }) => worker))
   await rename(beside, home)
 }
 
-async function startDatabaseWorker(folder: string) {
-  const worker = startWorker(new URL('./embedded-worker.js', import.meta.url), { folder })
+async function startDatabaseWorker(folder: string, attention: Attention) {
+  const worker = startWorker(new URL('./embedded-worker.js', import.meta.url), { folder, attention: attention.shared })
   await new Promise<void>((resolve, reject) => {
     worker.once('error', reject)
     worker.once('message', () => resolve())

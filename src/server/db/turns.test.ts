@@ -21,7 +21,7 @@ function told() {
 
 describe('turns', () => {
   it('are taken in order, one at a time, whatever becomes of the work', async () => {
-    const turns = new Turns()
+    const turns = new Turns(() => false)
     const order: number[] = []
     const results = await Promise.allSettled(
       [1, 2, 3].map((n) =>
@@ -38,17 +38,21 @@ describe('turns', () => {
     expect(results.map(({ status }) => status)).toEqual(['fulfilled', 'rejected', 'fulfilled'])
   })
 
-  it('are left to others by whoever yields, also to those who ask again as soon as they are answered', async () => {
-    const turns = new Turns()
+  it('are left to others by whoever yields, while somebody waits for a page', async () => {
+    let isAwaited = true
+    const turns = new Turns(() => isAwaited)
     const { begun, work, after } = told()
     const first = turns.take(work('first'))
     const late = turns.take(work('evidence'), true)
     const page = turns.take(work('page'))
     await after('first', first)
     await after('page', page)
+    // They ask again as soon as they are answered.
     const again = turns.take(work('page again'))
     expect(begun).toEqual(['first', 'page', 'page again'])
     await after('page again', again)
+    expect(begun).toHaveLength(3)
+    isAwaited = false
     await expect.poll(() => begun).toEqual(['first', 'page', 'page again', 'evidence'])
     // What has begun goes on.
     const more = turns.take(work('more'))
@@ -56,20 +60,15 @@ describe('turns', () => {
     await after('evidence', late)
     await after('more', more)
     expect(begun).toHaveLength(5)
+    const next = turns.take(work('next evidence'), true)
+    expect(begun).toHaveLength(6)
+    await after('next evidence', next)
   })
 
   it('come to whoever yields even where others never stop asking', async () => {
-    const turns = new Turns()
+    const turns = new Turns(() => true)
     let asked = 0
     let done = false
-    const evidence = turns
-      .take(() => Promise.resolve(), true)
-      .then(() => {
-        done = true
-      })
-    // The first comes at once: nobody is there.
-    await evidence
-    done = false
     const pages = (async () => {
       while (!done) await turns.take(() => new Promise<void>((next) => setImmediate(() => (asked++, next()))))
     })()

@@ -1,5 +1,5 @@
-/** Who does not yield mostly asks again soon: so long nobody who yields begins after it (ms). */
-const SOON_MS = 30
+/** So often it is looked whether those who yield may begin (ms). */
+const LOOK_MS = 10
 /** Whoever has yielded for so long goes in turn all the same. */
 const PATIENCE_MS = 500
 
@@ -10,15 +10,16 @@ interface Waiting {
 }
 
 /**
- * One after another, in the order in which they came; but whoever yields lets those go first that do not, for a while. A page asks for one thing after
- * the other, and would wait for a long piece of work before each of them.
+ * One after another, in the order in which they came; but whoever yields lets those go first that do not, and waits while somebody waits for a page, for a while. A page
+ * asks for one thing after the other, and would wait for a long piece of work before each of them.
  */
 export class Turns {
   #waiting: Waiting[] = []
   #busy = false
-  /** When somebody who does not yield was done last. */
-  #doneMs = -Infinity
   #timer: NodeJS.Timeout | null = null
+
+  /** @param isAwaited whether somebody waits for a page now */
+  constructor(private readonly isAwaited: () => boolean) {}
 
   take<T>(work: () => Promise<T>, yields = false): Promise<T> {
     return new Promise<T>((resolve, reject) => {
@@ -30,8 +31,8 @@ export class Turns {
   #next(): void {
     if (this.#busy) return
     const nowMs = performance.now()
-    const quiet = nowMs >= this.#doneMs + SOON_MS
-    const one = this.#waiting.find(({ yields, sinceMs }) => !yields || nowMs >= sinceMs + PATIENCE_MS) ?? (quiet ? this.#waiting[0] : undefined)
+    const one =
+      this.#waiting.find(({ yields, sinceMs }) => !yields || nowMs >= sinceMs + PATIENCE_MS) ?? (this.isAwaited() ? undefined : this.#waiting[0])
     if (!one) {
       if (this.#waiting.length > 0) this.#lookAgain()
       return
@@ -40,7 +41,6 @@ export class Turns {
     this.#busy = true
     void one.begin().finally(() => {
       this.#busy = false
-      if (!one.yields) this.#doneMs = performance.now()
       this.#next()
     })
   }
@@ -49,6 +49,6 @@ export class Turns {
     this.#timer ??= setTimeout(() => {
       this.#timer = null
       this.#next()
-    }, SOON_MS)
+    }, LOOK_MS)
   }
 }

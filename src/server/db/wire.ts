@@ -11,9 +11,16 @@ type Answer = { id: number; rows?: unknown[]; error?: { message: string; code?: 
 
 type Port = Pick<MessagePort, 'postMessage' | 'on'>
 
-/** Serves a database to another thread. A transaction holds everybody else back until it ends. */
-export function serveDatabase(database: Pick<Database, 'query' | 'exec'>, ports: (serve: (port: Port) => void) => void): void {
-  const turns = new Turns()
+/**
+ * Serves a database to another thread. A transaction holds everybody else back until it ends.
+ * @param isAwaited whether somebody waits for a page now: transactions that yield wait for them
+ */
+export function serveDatabase(
+  database: Pick<Database, 'query' | 'exec'>,
+  ports: (serve: (port: Port) => void) => void,
+  isAwaited: () => boolean = () => false,
+): void {
+  const turns = new Turns(isAwaited)
   ports((port) => {
     // What is asked within a transaction may come before it has begun, and waits for that.
     let begun: Promise<void> | null = null

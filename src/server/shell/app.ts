@@ -100,6 +100,9 @@ export async function makeApp(context: Context, handlers: AllHandlers, webFolder
 
 function registerRoute(app: FastifyInstance, context: Context, name: RouteName, route: Route, handlers: AllHandlers): void {
   const handler = handlers[name] as (call: unknown) => unknown
+  // A fleet or an exporter can wait.
+  const isPage = !route.permission.startsWith('token ')
+  const answered = <T>(work: () => T | Promise<T>) => (isPage ? context.attention.during(work) : work())
   const byHand = name === 'traces' || name === 'evidence' || name === 'uploadByToken'
   void app.register(async (scope) => {
     if (byHand) {
@@ -129,14 +132,16 @@ function registerRoute(app: FastifyInstance, context: Context, name: RouteName, 
           }
         : {}),
       onRequest: async (request) => {
-        request.caller = await admit(context.database, request, route.permission, context.now())
+        request.caller = await answered(() => admit(context.database, request, route.permission, context.now()))
       },
       preValidation: (request, _reply, done) => {
         const where = unkeepableIn(request.params) ?? unkeepableIn(request.query) ?? (byHand ? null : unkeepableIn(request.body))
         done(where === null ? undefined : new Problem('request.invalid', `${where || 'A name'} has a character that cannot be kept.`))
       },
       handler: async (request, reply) =>
-        handler({ input: { params: request.params, query: request.query, body: request.body }, caller: request.caller, request, reply }),
+        answered(() =>
+          handler({ input: { params: request.params, query: request.query, body: request.body }, caller: request.caller, request, reply }),
+        ),
     })
   })
 }

@@ -3,6 +3,7 @@ import type { Input, Output, Request, RouteName } from '../../contract/routes'
 import type { Role } from '../../contract/other'
 import type { Disks } from '../containers/disks'
 import type { Scanning } from '../containers/scan'
+import type { Attention } from '../db/attention'
 import type { Database } from '../db/database'
 import type { Evidence } from '../logons/evidence'
 import type { Fleet } from '../pools/fleet'
@@ -20,6 +21,7 @@ export interface Config {
 export interface Context {
   readonly config: Config
   readonly database: Database
+  readonly attention: Attention
   readonly evidence: Evidence
   readonly live: Live
   readonly fleet: Fleet

@@ -59,7 +59,7 @@ export interface Started {
 export async function startServer(options: StartOptions): Promise<Started> {
   const { config } = options
   const now = () => Date.now()
-  const { database, link } = await openDatabase(config.dataFolder, options.databaseUrl)
+  const { database, link, attention } = await openDatabase(config.dataFolder, options.databaseUrl)
   const first = Settings.parse({ ...FIRST_SETTINGS, ...(config.demo ? DEMO_SETTINGS : {}) })
   const set = config.demo ? demoSet(first, now()) : { base: valuesOf(first), policies: [], networks: [], promises: [] }
   await keepVersion(database, 1, set, 'Ikebana', now(), null)
@@ -78,6 +78,7 @@ export async function startServer(options: StartOptions): Promise<Started> {
   const context: Context = {
     config,
     database,
+    attention,
     evidence,
     live,
     fleet: fleetOver(options.fleetUrl, options.token),
