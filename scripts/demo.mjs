@@ -26,6 +26,9 @@ const tokenFile = join(values.data, 'token')
 if (!existsSync(tokenFile)) writeFileSync(tokenFile, randomBytes(24).toString('base64url'), { mode: 0o600 })
 const token = readFileSync(tokenFile, 'utf8')
 const done = join(values.data, 'history-done')
+// A start that was cut off before its history was there goes on with that one: another, of another moment, would come on top of it.
+const untilFile = join(values.data, 'history-until')
+if (!existsSync(untilFile)) writeFileSync(untilFile, String(Date.now()))
 const port = Number(values.port)
 const shared = { IKEBANA_TOKEN: token, IKEBANA_DEMO: '1', IKEBANA_TIME_ZONE: 'Europe/Copenhagen' }
 const children = []
@@ -78,7 +81,7 @@ watched(
             STANDINS_PEOPLE: values.people,
             STANDINS_DAYS: values.days,
             STANDINS_FLOOR: values.floor,
-            ...(existsSync(done) ? { STANDINS_HISTORY: 'none' } : {}),
+            ...(existsSync(done) ? { STANDINS_HISTORY: 'none' } : { STANDINS_HISTORY_UNTIL: readFileSync(untilFile, 'utf8') }),
           },
           (line) => {
             if (line.startsWith('history complete')) writeFileSync(done, '')

@@ -133,7 +133,7 @@ export const LOGON_ROUTES = {
     method: 'GET',
     path: '/api/uploads',
     permission: 'viewer',
-    sentence: 'Evidence files, newest first.',
+    sentence: 'Evidence files, newest first: the last fifty that people gave, and the last fifty that came with a token.',
     response: z.object({ uploads: z.array(UploadState) }),
   },
   uploadState: {

@@ -211,6 +211,8 @@ export type Story = z.infer<typeof Story>
 export const UploadState = z.object({
   id: z.string(),
   name: z.string(),
+  /** Who gave it: an administrator's name, or `token` and the name of the token. */
+  author: z.string(),
   state: z.enum(['reading', 'done', 'failed', 'cancelled']),
   bytes: z.number(),
   bytesRead: z.number(),

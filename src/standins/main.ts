@@ -27,8 +27,10 @@ const withHistory = env['STANDINS_HISTORY'] !== 'none'
 const AT_ONCE = 3
 const pending: string[] = []
 const startedMs = Date.now()
+/** When the history ends: now, or when a start before this one was that did not come to its end. */
+const untilMs = Number(env['STANDINS_HISTORY_UNTIL'] ?? startedMs)
 const company = larkmere(Number(env['STANDINS_PEOPLE'] ?? 2600))
-const planted = plant(startedMs, company.staff, company.hosts)
+const planted = plant(untilMs, company.staff, company.hosts)
 const shares = larkmereShares(folder)
 
 const headers = { authorization: `Bearer ${token}` }
@@ -60,7 +62,7 @@ const uplink: Uplink = {
 
 await send('PUT', '/api/directory', company.org)
 // They belong to the history: a later start must not move them.
-if (withHistory) for (const change of changesOf(planted, startedMs)) await send('POST', '/api/changes/told', change)
+if (withHistory) for (const change of changesOf(planted, untilMs)) await send('POST', '/api/changes/told', change)
 const fleet = new Fleet({ larkmere: company, planted, shares, uplink, timeZone, floorAMinute: Number(env['STANDINS_FLOOR'] ?? 6), now: Date.now })
 for (const trouble of wanted) fleet.set(trouble, true)
 await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PORT'] ?? 4041), host: '127.0.0.1' })
@@ -87,9 +89,9 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
 async function writeHistory(range: { fromDay: number; toDay: number }, tell: (stretches: Stretch[]) => Promise<void>): Promise<void> {
   if (!withHistory) return
   let told: [Promise<void>, Promise<void>] = [Promise.resolve(), Promise.resolve()]
-  for (const { dayMs, observations, logons } of history(company, planted, range, startedMs, timeZone)) {
+  for (const { dayMs, observations, logons } of history(company, planted, range, untilMs, timeZone)) {
     if (observations.length === 0) continue
-    const stretches = stretchesOf(logons, startedMs)
+    const stretches = stretchesOf(logons, untilMs)
     const body = Buffer.from(observations.map(({ timeMs, ...rest }) => JSON.stringify({ time: timeMs, ...rest })).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
     const response = await fetch(`${server}/api/evidence/files`, {

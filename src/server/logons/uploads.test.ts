@@ -134,6 +134,22 @@ describe('an evidence file', () => {
     await desk.ended(id)
   })
 
+  it('that somebody gave is listed, however many a token has sent since', async () => {
+    const desk = uploadsThat(() => ({ observations: 1 }))
+    const { id } = await desk.send('{}', 'given.ndjson')
+    await desk.ended(id)
+    await database.query(
+      `insert into uploads (id, name, author, state, bytes, bytes_read, observations, refused, attempts, started_ms, faults)
+      select 't' || n, 'sent', 'token fleet', 'done', 1, 1, 1, 0, 0, $1::bigint + n, '[]' from generate_series(1, 60) n`,
+      [Date.now() + 1e9],
+    )
+    const listed = await desk.uploads.list()
+    await database.query(`delete from uploads where author = 'token fleet'`)
+    expect(listed).toHaveLength(51)
+    expect(listed[0]).toMatchObject({ id: 't60', author: 'token fleet' })
+    expect(listed.at(-1)).toMatchObject({ id, name: 'given.ndjson' })
+  })
+
   it('that a stop cut off is read again at the next start; the one whose file is gone says so', async () => {
     const cut = uploadsThat(() => new Error('never'))
     cut.hold()

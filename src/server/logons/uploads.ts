@@ -12,7 +12,7 @@ import type { Context } from '../shell/context'
 import type { UploadProgress } from './intake-worker'
 import { fileName } from './lot'
 
-const COLUMNS = `id, name, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, joined, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
+const COLUMNS = `id, name, author, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, joined, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
 
 /** A file on its way. @property name as the sender called it; only its last part is kept */
 export interface SentFile {
@@ -129,9 +129,11 @@ export class Uploads {
     return row?.faults ?? null
   }
 
+  /** The last ones, those of people and those of tokens: a source that sends one a minute must not push aside what somebody gave. */
   async list(): Promise<UploadState[]> {
     const rows = await this.context.database.query<UploadState>(
-      `select ${COLUMNS.replace('faults', `'[]'::jsonb as faults`)} from uploads order by started_ms desc limit 50`,
+      `select ${COLUMNS.replace('faults', `'[]'::jsonb as faults`)}
+      from (select *, row_number() over (partition by author like 'token %' order by started_ms desc) as place from uploads) u where place <= 50 order by started_ms desc`,
     )
     return rows.map((row) => ({ ...row, ...(this.#live.get(row.id) ? { bytesRead: this.#live.get(row.id)?.bytesRead ?? 0 } : {}) }))
   }

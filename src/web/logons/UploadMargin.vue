@@ -17,7 +17,19 @@ const sending = ref<{ name: string; share: number }[]>([])
 const faults = ref<string[]>([])
 const chosen = ref<string | null>(null)
 const { data } = useQuery({ queryKey: ['uploads'], queryFn: () => call('uploads', {}) })
-const uploads = computed(() => data.value?.uploads.slice(0, 6) ?? [])
+/** What a source sends by itself must not push aside what somebody gave. */
+const lists = computed(() => {
+  const all = data.value?.uploads ?? []
+  const sent = all.filter(({ author }) => author.startsWith('token '))
+  const given = all.filter((one) => !sent.includes(one))
+  return [
+    { title: 'Evidence files', none: sent.length === 0 ? 'None yet.' : 'Nobody has given any yet.', files: given },
+    ...(sent.length > 0 ? [{ title: 'Sent with a token', none: '', files: sent }] : []),
+  ]
+})
+const SHOWN = 6
+/** The lists of which all is shown. */
+const whole = ref<string[]>([])
 const { data: detail } = useQuery({
   queryKey: ['upload', chosen],
   queryFn: () => call('uploadState', { params: { id: chosen.value ?? '' } }),
@@ -120,18 +132,29 @@ function picked(event: Event): void {
     </template>
   </section>
 
-  <h2>Evidence files</h2>
-  <p v-if="uploads.length === 0" class="quiet small">None yet.</p>
-  <button v-for="upload in uploads" :key="upload.id" type="button" class="one" @click="chosen = upload.id">
-    {{ upload.name }}<br /><span class="quiet small"
-      >{{ when(upload.startedMs) }} ·
-      {{
-        upload.state === 'reading'
-          ? `reading, ${Math.round(share(upload))} %`
-          : `${count(upload.observations)} records${upload.refused ? `, ${count(upload.refused)} refused` : ''}`
-      }}</span
+  <section v-for="{ title, none, files } in lists" :key="title" :aria-label="title" class="list">
+    <h2>{{ title }}</h2>
+    <p v-if="files.length === 0" class="quiet small">{{ none }}</p>
+    <button
+      v-for="upload in whole.includes(title) ? files : files.slice(0, SHOWN)"
+      :key="upload.id"
+      type="button"
+      class="one"
+      @click="chosen = upload.id"
     >
-  </button>
+      {{ upload.name }}<br /><span class="quiet small"
+        >{{ when(upload.startedMs) }} · {{ upload.author }} ·
+        {{
+          upload.state === 'reading'
+            ? `reading, ${Math.round(share(upload))} %`
+            : `${count(upload.observations)} records${upload.refused ? `, ${count(upload.refused)} refused` : ''}`
+        }}</span
+      >
+    </button>
+    <BButton v-if="files.length > SHOWN && !whole.includes(title)" variant="link" size="sm" @click="whole.push(title)"
+      >Show the other {{ count(files.length - SHOWN) }}</BButton
+    >
+  </section>
   <h2>Or send it</h2>
   <p class="quiet small">
     OpenTelemetry exporters: OTLP/HTTP, JSON or protobuf, to <code>/v1/traces</code> with a token in the <code>Authorization</code> header.
@@ -159,6 +182,9 @@ function picked(event: Event): void {
 }
 .detail p {
   margin: 2px 0 4px;
+}
+.list h2 {
+  margin-top: 22px;
 }
 ul {
   padding: 0;

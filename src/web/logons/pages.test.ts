@@ -130,6 +130,7 @@ describe('logons', () => {
 const upload = (id: string, more: Partial<UploadState> = {}): UploadState => ({
   id,
   name: 'november.ndjson',
+  author: 'hedda',
   state: 'done',
   bytes: 4_000_000,
   bytesRead: 4_000_000,
@@ -162,6 +163,19 @@ describe('evidence files', () => {
     const to = page.one('a', /needs a decision in them/).getAttribute('href')
     expect(decodeURIComponent(to ?? '')).toMatch(/^\/\?window=2026-11-15T09:00Z\/2026-11-22T09:01Z$/)
     expect(page.one('a', /Download all/).getAttribute('href')).toBe('/api/uploads/u1/refused.csv')
+  })
+
+  it('that somebody gave are not pushed aside by what a source sends, and all are shown on request', async () => {
+    const sent = Array.from({ length: 9 }, (_, i) => upload(`t${i}`, { name: `day ${i}`, author: 'token fleet' }))
+    const page = await show(UploadMargin, { answers: { uploads: { uploads: [...sent, upload('u1')] }, uploadState: upload('u1') } })
+    const names = (list: string) => page.all(`section[aria-label="${list}"] button.one`).map((one) => one.textContent.trim().split(/ {2,}|\n/)[0])
+    expect(names('Evidence files')).toHaveLength(1)
+    expect(page.one('section[aria-label="Evidence files"] button.one').textContent).toContain('november.ndjson')
+    expect(page.one('section[aria-label="Evidence files"]').textContent).toContain('hedda')
+    expect(names('Sent with a token')).toHaveLength(6)
+    await page.click('button', 'Show the other 3')
+    expect(names('Sent with a token')).toHaveLength(9)
+    expect(page.text()).not.toContain('Show the other')
   })
 
   it('that were given together say which of them was refused', async () => {
