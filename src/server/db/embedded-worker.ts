@@ -1,6 +1,7 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads'
 import { Attention } from './attention'
 import { openEmbedded } from './embedded'
+import { sweep } from './sweep'
 import { serveDatabase } from './wire'
 
 /** The thread that holds the embedded database, so that a long query never stops the thread that answers requests. */
@@ -11,27 +12,25 @@ if (!port) throw new Error('runs only as a worker')
 const database = await openEmbedded(folder)
 
 let serve: (port: MessagePort) => void = () => undefined
-serveDatabase(
+const turns = serveDatabase(
   database,
   (accept) => {
     serve = accept
   },
   () => pages.any,
 )
-port.on('message', (message: { open: MessagePort } | { checkpoint: true } | { close: true }) => {
+port.on('message', (message: { open: MessagePort } | { close: true }) => {
   if ('open' in message) serve(message.open)
-  else if ('close' in message)
+  else
     void database
       .exec('checkpoint')
       .then(() => database.close())
       .finally(() => port.postMessage({ closed: true }))
 })
-// The embedded engine neither checkpoints nor vacuums on its own.
-const care = setInterval(() => void database.exec('checkpoint').catch(() => undefined), 60_000)
-const sweep = setInterval(
-  () => void database.exec('vacuum hours; vacuum usual_days; vacuum hosts; vacuum containers; vacuum uploads; vacuum jobs').catch(() => undefined),
-  600_000,
-)
-care.unref()
-sweep.unref()
+// The embedded engine neither checkpoints nor sweeps on its own.
+const quietly = (work: Promise<void>) => {
+  work.catch((error: unknown) => process.stderr.write(`care of the database: ${String(error)}\n`))
+}
+setInterval(() => quietly(turns.take(() => database.exec('checkpoint'), true)), 60_000).unref()
+setInterval(() => quietly(sweep(database, turns)), 600_000).unref()
 port.postMessage({ ready: true })

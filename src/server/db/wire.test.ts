@@ -6,14 +6,17 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { Database } from './database'
 import { openEmbedded } from './embedded'
 import { lock } from './open'
+import { sweep } from './sweep'
+import type { Turns } from './turns'
 import { databaseOver, serveDatabase } from './wire'
 
 let held: Database
+let turns: Turns
 let serve: (port: MessagePort) => void = () => undefined
 const ports: MessagePort[] = []
 beforeAll(async () => {
   held = await openEmbedded()
-  serveDatabase(held, (accept) => {
+  turns = serveDatabase(held, (accept) => {
     serve = accept as (port: MessagePort) => void
   })
   await held.exec('create table things (id integer primary key, name text)')
@@ -101,6 +104,19 @@ describe('a database behind a port', () => {
     expect(await ids(held)).toEqual([])
     await one.query(...add(2))
     expect(await ids(held)).toEqual([2])
+  })
+
+  it('is swept between transactions, never within one', async () => {
+    const one = connect()
+    await held.exec('create table if not exists others (id integer)')
+    let swept: Promise<void> | null = null
+    await one.transaction(async (handle) => {
+      await handle.query(...add(1))
+      swept = sweep(held, turns, ['things', 'others'])
+      await handle.query(...add(2))
+    })
+    await swept
+    expect(await ids(one)).toEqual([1, 2])
   })
 
   it('takes transactions of one port in turn', async () => {

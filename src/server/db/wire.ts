@@ -13,13 +13,14 @@ type Port = Pick<MessagePort, 'postMessage' | 'on'>
 
 /**
  * Serves a database to another thread. A transaction holds everybody else back until it ends.
+ * @returns the turns, for what is done here: in between, it would come into somebody's transaction
  * @param isAwaited whether somebody waits for a page now: transactions that yield wait for them
  */
 export function serveDatabase(
   database: Pick<Database, 'query' | 'exec'>,
   ports: (serve: (port: Port) => void) => void,
   isAwaited: () => boolean = () => false,
-): void {
+): Turns {
   const turns = new Turns(isAwaited)
   ports((port) => {
     // What is asked within a transaction may come before it has begun, and waits for that.
@@ -74,6 +75,7 @@ export function serveDatabase(
       if (endTransaction) void database.exec('rollback').finally(finish)
     })
   })
+  return turns
 }
 
 /** The other side: a Database whose work is done in the thread behind the port. */
