@@ -28,7 +28,7 @@ const token = readFileSync(tokenFile, 'utf8')
 const done = join(values.data, 'history-done')
 // A start that was cut off before its history was there goes on with that one: another, of another moment, would come on top of it.
 const untilFile = join(values.data, 'history-until')
-if (!existsSync(untilFile)) writeFileSync(untilFile, String(Date.now()))
+if (!existsSync(untilFile)) writeFileSync(untilFile, String(begun))
 const port = Number(values.port)
 const shared = { IKEBANA_TOKEN: token, IKEBANA_DEMO: '1', IKEBANA_TIME_ZONE: 'Europe/Copenhagen' }
 const children = []

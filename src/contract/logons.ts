@@ -213,6 +213,7 @@ export const UploadState = z.object({
   name: z.string(),
   /** Who gave it: an administrator's name, or `token` and the name of the token. */
   author: z.string(),
+  byToken: z.boolean(),
   state: z.enum(['reading', 'done', 'failed', 'cancelled']),
   bytes: z.number(),
   bytesRead: z.number(),

@@ -7,6 +7,8 @@ import type { Queryable } from '../db/database'
 import type { Caller } from '../shell/context'
 
 export const COOKIE = 'ikebana'
+/** Before the name of a token, where it stands for whoever calls. */
+export const TOKEN = 'token '
 const SESSION_MS = 12 * 3_600_000
 /** scrypt (RFC 7914) with N = 2^15, r = 8, p = 3: a setting of the OWASP password storage cheat sheet (from memory). */
 const COST = { N: 2 ** 15, r: 8, p: 3, maxmem: 128 * 2 ** 20 }
@@ -94,5 +96,5 @@ async function admitToken(database: Queryable, request: FastifyRequest, scope: s
   if (!row.scope.split(' ').includes(scope)) throw new Problem('token.scope')
   // Not at each call: a fleet asks a thousand times a minute.
   if (nowMs - (row.used_ms ?? 0) > 60_000) await database.query('update tokens set used_ms = $2 where id = $1', [row.id, nowMs])
-  return { name: `token ${row.name}`, fullName: row.name, role: 'viewer', csrf: '', tokenHash: '' }
+  return { name: `${TOKEN}${row.name}`, fullName: row.name, role: 'viewer', csrf: '', tokenHash: '' }
 }

@@ -1,4 +1,5 @@
-import { setImmediate } from 'node:timers/promises'
+// Who asks this thread, and what the database answers, waits while it works: between the steps of its work they have their turn.
+import { setImmediate as breathe } from 'node:timers/promises'
 import {
   Around,
   blame,
@@ -88,8 +89,6 @@ interface Prepared {
 type Found = Pick<Worked, 'attempt' | 'thread' | 'observations' | 'clocks'>
 
 const NOTHING_NEW: Names = { people: [], hosts: [], homes: [] }
-/** Who asks this thread, and what the database answers, waits while it works: between the steps of its work they have their turn. */
-const breathe = () => setImmediate()
 /** Pages are asked for by somebody who waits. */
 const YIELDS = { yields: true }
 /** So many attempts are packed at a time. */

@@ -7,12 +7,14 @@ import type { Readable } from 'node:stream'
 import { Problem } from '../../contract/errors'
 import type { UploadState } from '../../contract/logons'
 import { countSay } from '../../core/stats/count'
+import { TOKEN } from '../admins/gate'
 import { writeJournal } from '../journal/store'
 import type { Context } from '../shell/context'
 import type { UploadProgress } from './intake-worker'
 import { fileName } from './lot'
 
-const COLUMNS = `id, name, author, state, bytes, bytes_read as "bytesRead", observations, refused, attempts, joined, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
+const BY_TOKEN = `author like '${TOKEN}%'`
+const COLUMNS = `id, name, author, ${BY_TOKEN} as "byToken", state, bytes, bytes_read as "bytesRead", observations, refused, attempts, joined, started_ms as "startedMs", ended_ms as "endedMs", first_ms as "firstMs", last_ms as "lastMs", sentence, faults`
 
 /** A file on its way. @property name as the sender called it; only its last part is kept */
 export interface SentFile {
@@ -133,7 +135,7 @@ export class Uploads {
   async list(): Promise<UploadState[]> {
     const rows = await this.context.database.query<UploadState>(
       `select ${COLUMNS.replace('faults', `'[]'::jsonb as faults`)}
-      from (select *, row_number() over (partition by author like 'token %' order by started_ms desc) as place from uploads) u where place <= 50 order by started_ms desc`,
+      from (select *, row_number() over (partition by ${BY_TOKEN} order by started_ms desc) as place from uploads) u where place <= 50 order by started_ms desc`,
     )
     return rows.map((row) => ({ ...row, ...(this.#live.get(row.id) ? { bytesRead: this.#live.get(row.id)?.bytesRead ?? 0 } : {}) }))
   }

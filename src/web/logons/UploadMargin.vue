@@ -20,8 +20,7 @@ const { data } = useQuery({ queryKey: ['uploads'], queryFn: () => call('uploads'
 /** What a source sends by itself must not push aside what somebody gave. */
 const lists = computed(() => {
   const all = data.value?.uploads ?? []
-  const sent = all.filter(({ author }) => author.startsWith('token '))
-  const given = all.filter((one) => !sent.includes(one))
+  const [sent, given] = [all.filter(({ byToken }) => byToken), all.filter(({ byToken }) => !byToken)]
   return [
     { title: 'Evidence files', none: sent.length === 0 ? 'None yet.' : 'Nobody has given any yet.', files: given },
     ...(sent.length > 0 ? [{ title: 'Sent with a token', none: '', files: sent }] : []),

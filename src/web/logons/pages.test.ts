@@ -131,6 +131,7 @@ const upload = (id: string, more: Partial<UploadState> = {}): UploadState => ({
   id,
   name: 'november.ndjson',
   author: 'hedda',
+  byToken: false,
   state: 'done',
   bytes: 4_000_000,
   bytesRead: 4_000_000,
@@ -166,7 +167,7 @@ describe('evidence files', () => {
   })
 
   it('that somebody gave are not pushed aside by what a source sends, and all are shown on request', async () => {
-    const sent = Array.from({ length: 9 }, (_, i) => upload(`t${i}`, { name: `day ${i}`, author: 'token fleet' }))
+    const sent = Array.from({ length: 9 }, (_, i) => upload(`t${i}`, { name: `day ${i}`, author: 'token fleet', byToken: true }))
     const page = await show(UploadMargin, { answers: { uploads: { uploads: [...sent, upload('u1')] }, uploadState: upload('u1') } })
     const names = (list: string) => page.all(`section[aria-label="${list}"] button.one`).map((one) => one.textContent.trim().split(/ {2,}|\n/)[0])
     expect(names('Evidence files')).toHaveLength(1)
