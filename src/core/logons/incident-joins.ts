@@ -1,4 +1,4 @@
-import type { Table } from '../stats/significance'
+import { plus, type Share } from '../stats/significance'
 import type { Element, RowPlaces } from './incident-places'
 import type { Candidate } from './incident-search'
 import { CLOSE_MS, isNear } from './incident-times'
@@ -64,9 +64,11 @@ export function joinedAt(candidates: readonly Candidate[], ledger: Ledger): Cand
   return [...byPlace.values()]
 }
 
-/** From so many on, hosts that have the same are told as one, where each began within so long of the first; or could have, as nobody was fine there since. */
+/** From so many on, hosts that have the same are told as one, where each began within so long of the first; or could have, as no more were fine there since than chance would leave fine. */
 const FEWEST_HOSTS = 3
 const TOGETHER_MS = 2 * 3_600_000
+/** What happens more rarely than this is no chance. */
+const CHANCE = 0.05
 const NOBODY: ReadonlySet<number> = new Set()
 
 /**
@@ -82,7 +84,8 @@ export function ofSeveralHosts(
   const beganMs = ({ hits }: Candidate) => ledger.atMs(hits[0] ?? 0)
   const endedMs = ({ hits }: Candidate) => ledger.atMs(hits.at(-1) ?? 0)
   const couldBegin = (one: Candidate, fromMs: number) =>
-    beganMs(one) <= fromMs + TOGETHER_MS || places.thereOf(one.elements, NOBODY, ledger.rows(fromMs, beganMs(one))).length === 0
+    beganMs(one) <= fromMs + TOGETHER_MS ||
+    isByChance(one.contrast.inside, places.thereOf(one.elements, NOBODY, ledger.rows(fromMs, beganMs(one))).length)
   const lots: Candidate[][] = []
   for (const one of [...candidates].sort((a, b) => beganMs(a) - beganMs(b))) {
     const dimension = ofOneHost(one)
@@ -110,6 +113,9 @@ export function ofSeveralHosts(
     return [asOne([...lot, ...more], ledger, places)]
   })
 }
+
+/** Whether, where such a share has it, so many one after another could be fine. */
+const isByChance = ({ hit, n }: Share, fine: number): boolean => fine === 0 || (1 - hit / n) ** fine >= CHANCE
 
 /** Where so many hosts have it, those of which too few logons are known to tell by themselves have it, too: most of who logged on there meanwhile. */
 function alike(lot: readonly Candidate[], left: readonly number[], ledger: Ledger, places: RowPlaces): Candidate[] {
@@ -144,4 +150,3 @@ function asOne(lot: readonly Candidate[], ledger: Ledger, places: RowPlaces): Ca
     p: Math.min(...lot.map(({ p }) => p)),
   }
 }
-const plus = (a: Table['inside'], b: Table['inside']) => ({ hit: a.hit + b.hit, n: a.n + b.n })

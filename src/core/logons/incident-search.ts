@@ -1,4 +1,4 @@
-import { contrastGain, fisherExact, type Table } from '../stats/significance'
+import { contrastGain, fisherExact, minus, plus, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
 import { ANY, isOfAll, isPlace, knownOfAll, type Element, type RowPlaces } from './incident-places'
 import { burstOf, FEWEST, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
@@ -14,7 +14,11 @@ const FEW = 10
 /** Where no place tells, so many of all must have it; or so many, where its own places are not reported: there may be several of them. */
 const EVERYBODY = 0.5
 const MANY = 0.2
+/** Of the others at a place, at most this share of the rate at the part that tells it better. */
+const HARDLY = 0.12
 const DAY_MS = 86_400_000
+/** What has no hosts of its own. */
+const OF_NO_HOSTS = new Set(['host', 'person', 'group', 'logon', 'holderHost'])
 
 /** Where a cause can sit when nothing is known of it beforehand. */
 const ANYWHERE = [
@@ -52,6 +56,9 @@ export interface Candidate {
   readonly contrast: Table
   readonly p: number
 }
+
+const NONE = { hit: 0, n: 0 }
+const isOneHost = ({ elements: [place, ...more] }: Scope) => place?.dimension === 'host' && more.length === 0
 
 /** The search for incidents among the rows of a ledger: see findIncidents. */
 export class Search {
@@ -214,7 +221,8 @@ export class Search {
     }
     // Of places that tell about as well, the one where it sits by its nature.
     scopes.sort((a, b) => b.gain * (1 - 0.015 * b.rank) - a.gain * (1 - 0.015 * a.rank))
-    for (const single of scopes) {
+    for (const best of scopes) {
+      const single = dimensions.includes('host') && this.#isOfSomeHosts(best, hits, fine) ? (scopes.find(isOneHost) ?? best) : best
       const scope = this.#sharpened(single, hits, among)
       if (only !== 'it alone') return scope
       const { inside } = this.#contrast(scope.elements, hitSet, among)
@@ -227,6 +235,37 @@ export class Search {
     if (single.elements.length > 1 || single.elements.some(({ dimension }) => dimension === 'person' || dimension === 'host')) return single
     const there = hits.filter((row) => this.places.isAt(row, single.elements))
     return this.#narrowed(single, there, among) ?? single
+  }
+
+  /**
+   * Whether hosts of a place tell better than the place: those where it was most frequent, as many of them as tell best, and hardly anybody on the others of the place.
+   * Which ones they are counts as a guess for each, as some of many are always worse by chance. The hosts with the highest rates are the best of all sets of so many: Neill (2012),
+   * Fast subset scan for spatial pattern detection, J. R. Statist. Soc. B 74.
+   */
+  #isOfSomeHosts({ elements }: Scope, hits: readonly number[], fine: Int32Array): boolean {
+    if (elements.some(({ dimension }) => OF_NO_HOSTS.has(dimension))) return false
+    const there = (rows: ArrayLike<number>) =>
+      this.places.count(
+        'host',
+        Array.from(rows).filter((row) => this.places.isAt(row, elements)),
+      )
+    const [had, well] = [there(hits), there(fine)]
+    const names = new Set([...had.keys(), ...well.keys()])
+    const hosts = [...names]
+      .map((name) => ({ hit: had.get(name) ?? 0, n: (had.get(name) ?? 0) + (well.get(name) ?? 0) }))
+      .sort((a, b) => b.hit / b.n - a.hit / a.n)
+    const all = hosts.reduce(plus, NONE)
+    const guess = 2 * Math.log(Math.max(2, hosts.length))
+    let [inside, best, isPart] = [NONE, LEAST_GAIN, false]
+    for (const [i, host] of hosts.entries()) {
+      inside = plus(inside, host)
+      const outside = minus(all, inside)
+      const gain = contrastGain({ inside, outside }) - guess * (i + 1)
+      if (gain <= best) continue
+      best = gain
+      isPart = i > 0 && outside.n >= 5 && outside.hit / outside.n <= HARDLY * (inside.hit / inside.n)
+    }
+    return isPart
   }
 
   /** Those among rows that had nothing unusual; of the whole window worked out once, as are their counts by place. */
@@ -266,7 +305,7 @@ export class Search {
         if (number <= 0 || hit < 0.85 * hits.length) continue
         const n = hit + (healthy.get(number) ?? 0)
         const rest = { hit: hits.length - hit, n: hits.length + inside.length - n }
-        if (rest.n < 5 || rest.hit / rest.n > 0.12 * (hit / n)) continue
+        if (rest.n < 5 || rest.hit / rest.n > HARDLY * (hit / n)) continue
         const gain = contrastGain({ inside: { hit, n }, outside: rest })
         if (gain > Math.max(LEAST_GAIN, best?.gain ?? 0)) best = { element: { dimension, number }, gain }
       }

@@ -239,6 +239,28 @@ describe('incidents', () => {
     expect((incidents[0]?.attempts ?? 0) + scattered.reduce((sum, { attempts }) => sum + attempts, 0)).toBe(all)
   })
 
+  it('that some hosts of an image have in most of their logons are told of those hosts, and of the image where all of them have it', () => {
+    const ill = (hosts: (n: number) => boolean, rate: number) => {
+      const random = new Random('some of an image')
+      return company(
+        ({ atMs, places }) =>
+          places.image === 'img-1' && hosts(Number(places.host?.slice(1))) && within(atMs, 12, 30) && random.chance(rate) ? 'scanner' : null,
+        6,
+        undefined,
+        (seen) => {
+          const n = random.below(60)
+          return { ...seen, atMs: START + (seen.atMs - START) / 4, places: { ...seen.places, host: `H${n}`, image: `img-${Number(n < 14)}` } }
+        },
+      )
+    }
+    const named = (ledger: Ledger) =>
+      findIncidents(ledger, EMPTY_ORG, { joined: true }).incidents.map(({ scope: [place] }) => place && [place.dimension, namesOf(place).sort()])
+    const five = (n: number) => n % 3 === 1
+    for (const rate of [1, 0.75, 0.5]) expect(named(ill(five, rate))).toEqual([['host', ['H1', 'H10', 'H13', 'H4', 'H7']]])
+    // A quarter of the logons of each of its hosts: chance makes some of them look worse.
+    for (const rate of [1, 0.5, 0.25]) expect(named(ill(() => true, rate))).toEqual([['image', ['img-1']]])
+  })
+
   it('that hosts have one after another stay apart', () => {
     const from: Record<string, number> = { H1: 20, H5: 50, H9: 80 }
     const ledger = company(({ atMs, places }) => {

@@ -8,10 +8,18 @@ export function logFactorial(n: number): number {
 
 const logChoose = (n: number, k: number) => logFactorial(n) - logFactorial(k) - logFactorial(n - k)
 
+/** How many of some have something. */
+export interface Share {
+  readonly hit: number
+  readonly n: number
+}
+export const plus = (a: Share, b: Share): Share => ({ hit: a.hit + b.hit, n: a.n + b.n })
+export const minus = (a: Share, b: Share): Share => ({ hit: a.hit - b.hit, n: a.n - b.n })
+
 /** Two groups, and how many of each have something. */
 export interface Table {
-  readonly inside: { readonly hit: number; readonly n: number }
-  readonly outside: { readonly hit: number; readonly n: number }
+  readonly inside: Share
+  readonly outside: Share
 }
 
 /**
