@@ -1,7 +1,8 @@
 import { contrastGain } from '../stats/significance'
 import { worseOf, type Contrast } from './contrast'
 import { Crowds, NEAREST, type Crowd } from './crowds'
-import type { Neighbour } from './neighbour'
+import { Beginnings, type SinceImage } from './beginnings'
+import { couldHave, type Neighbour } from './neighbour'
 import { BEYOND, COULD, FAULT, KIND, NEAR_MS, NeighbourRows, STRIDE, UNREPORTED, type Placed } from './neighbour-rows'
 import { DIMENSIONS, maskOf, type Dimension } from './places'
 
@@ -62,6 +63,7 @@ const WIDTH = DIMENSIONS.length
 export class Around {
   readonly #held = new NeighbourRows()
   readonly #crowds = new Crowds(this.#held)
+  readonly #beginnings = new Beginnings()
   /** See #counts: all zero between two questions. */
   readonly #alike = new Int32Array(1 << (WIDTH + 1))
   #seen: Seen | null = null
@@ -75,12 +77,14 @@ export class Around {
   addAll(neighbours: readonly Neighbour[]): void {
     this.#seen = null
     this.#held.addAll(neighbours)
+    for (const one of neighbours) this.#beginnings.add(one)
   }
 
   /** The same attempt again, as it is known now. */
   replace(neighbour: Neighbour): void {
     this.#seen = null
-    this.#held.replace(neighbour)
+    if (this.#held.replace(neighbour)) this.#beginnings.replace(neighbour)
+    else this.#beginnings.add(neighbour)
   }
 
   get size(): number {
@@ -91,6 +95,7 @@ export class Around {
   forget(beforeMs: number): void {
     this.#seen = null
     if (this.#held.forget(beforeMs)) this.#crowds.forget()
+    this.#beginnings.forget(beforeMs)
   }
 
   /** How crowded its share was. See Crowds. */
@@ -179,6 +184,12 @@ export class Around {
   /** Whether its image is told from its pool by nothing that was seen: see PlaceKinds.isImageThePools. */
   isImageThePools({ places }: Neighbour): boolean {
     return this.#held.kinds.isImageThePools(places)
+  }
+
+  /** How many were slow in a phase when the attempt's image came to its pool, and right before. See Beginnings. */
+  sinceImage(self: Neighbour, phase: string): SinceImage | null {
+    const [bit] = this.#held.trouble(self, phase)
+    return bit === 0 ? null : this.#beginnings.of(self, (one) => ((couldHave(one) & bit) === bit ? (one.beyond & bit) !== 0 : null))
   }
 
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */

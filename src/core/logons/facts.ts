@@ -2,6 +2,7 @@ import { finderOf } from '../people/finder'
 import type { Org, OrgPool, OrgShare } from '../people/org'
 import type { Excess, Measured } from './analyse'
 import type { Anywhere, Around, Crowd, Located } from './around'
+import type { SinceImage } from './beginnings'
 import type { Contrast } from './contrast'
 import type { Attempt, Mark } from './attempt'
 import { neighbourOf, type Neighbour } from './neighbour'
@@ -39,6 +40,8 @@ export interface Facts {
   anywhere(phase: string, outside?: readonly Dimension[], among?: readonly Dimension[]): Anywhere
   /** How crowded its share was. See Around.crowd. */
   crowd(phase: string): Crowd
+  /** How logons went when its image came to its pool. See Around.sinceImage. */
+  sinceImage(phase: string): SinceImage | null
 }
 
 export function factsOf(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Facts {
@@ -90,6 +93,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       if (!found) nearest.set(key, (found = around.anywhere(self, phase, outside, among)))
       return found
     },
+    sinceImage: (phase) => around.sinceImage(self, phase),
     crowd(phase) {
       let found = crowds.get(phase)
       if (!found) crowds.set(phase, (found = around.crowd(self, phase)))

@@ -1,4 +1,4 @@
-import { contrastGain, fisherExact, minus, plus, type Table } from '../stats/significance'
+import { contrastGain, fisherExact, minus, plus, type Share, type Table } from '../stats/significance'
 import { CAUSE_BY_ID } from './causes'
 import { ANY, isOfAll, isPlace, knownOfAll, type Element, type RowPlaces } from './incident-places'
 import { burstOf, FEWEST, partedByPauses, stretchesOf, withoutStragglers } from './incident-times'
@@ -9,6 +9,9 @@ import type { Ledger } from './ledger'
 const MOST_OF_A_CAUSE = 40
 /** A contrast must gain at least so much before it names a place. */
 const LEAST_GAIN = 12
+/** Or fewer, where so many times fewer had it before. */
+const SOME = 0.05
+const TIMES_BEFORE = 20
 /** Too few to compare with. */
 const FEW = 10
 /** Where no place tells, so many of all must have it; or so many, where its own places are not reported: there may be several of them. */
@@ -57,6 +60,12 @@ export interface Candidate {
   readonly p: number
 }
 
+/** Whether what no place tells is of all: so many of them have it, or where its places are not reported so many more than before. */
+function isEverybodys({ hit, n }: Share, before: Share, isHidden: boolean): boolean {
+  if (hit >= (isHidden ? MANY : EVERYBODY) * n) return true
+  return isHidden && before.n >= FEW && hit >= SOME * n && hit * before.n >= TIMES_BEFORE * before.hit * n
+}
+
 const NONE = { hit: 0, n: 0 }
 const isOneHost = ({ elements: [place, ...more] }: Scope) => place?.dimension === 'host' && more.length === 0
 
@@ -101,11 +110,17 @@ export class Search {
   of(cause: string, hits: readonly number[], candidates: Candidate[]): readonly number[] {
     const natural = CAUSE_BY_ID.get(cause)?.at ?? ANYWHERE
     if (natural.length === 0) return hits
-    const isReported = this.#areReported(natural, hits)
-    const at = isReported ? natural : [...natural, ...STEAD.filter((dimension) => !natural.includes(dimension))]
+    if (this.#areReported(natural, hits)) return this.#rounds(cause, natural, hits, candidates)
+    // Where its own places are not reported, it is everybody's before it is each person's own.
+    const places = natural.filter((dimension) => dimension !== 'person')
+    const left = this.#rounds(cause, [...places, ...STEAD.filter((dimension) => !places.includes(dimension))], hits, candidates, true)
+    return places.length < natural.length ? this.#rounds(cause, natural, left, candidates) : left
+  }
+
+  #rounds(cause: string, at: readonly string[], hits: readonly number[], candidates: Candidate[], isHidden = false): readonly number[] {
     let left = [...hits]
     for (let round = 0; round < MOST_OF_A_CAUSE && left.length >= FEWEST; round++) {
-      const found = this.#next(cause, at, left, isReported ? EVERYBODY : MANY)
+      const found = this.#next(cause, at, left, isHidden)
       if (found.length === 0) break
       const taken = new Set(found.flatMap((one) => one.hits))
       candidates.push(...found)
@@ -120,15 +135,15 @@ export class Search {
     return places.length === 0 || places.some((dimension) => hits.some((row) => this.places.number(dimension, row) > 0))
   }
 
-  /** @param enough of no place that tells, so many of all must have it */
-  #next(cause: string, at: readonly string[], hits: readonly number[], enough: number): Candidate[] {
+  /** @param isHidden whether its own places are not reported */
+  #next(cause: string, at: readonly string[], hits: readonly number[], isHidden: boolean): Candidate[] {
     // What a part or package is called is known only of those who waited for it: it names the incident, and places narrow it.
     const named = this.#named(at, hits)
     const mine = named ? hits.filter((row) => this.places.isAt(row, [named])) : hits
     const dimensions = named ? NARROWING : at.filter(isOfAll)
     const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named ? 'most of it' : 'any')
     // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
-    const burst = whole || named ? null : burstOf(this.ledger, mine)
+    const burst = whole || named ? null : isHidden ? this.rows : burstOf(this.ledger, mine)
     if (!whole && !named && !burst) return []
     const episodes = this.#episodes(whole?.elements ?? [], new Set(mine), burst ?? this.rows)
     return episodes.flatMap((stretch): Candidate[] => {
@@ -146,8 +161,8 @@ export class Search {
       const inside = all.filter((row) => this.places.isAt(row, elements))
       if (inside.length < FEWEST) return []
       const contrast = this.#contrast(elements, new Set(inside), during)
-      if (burst && !sharper && contrast.inside.hit < enough * contrast.inside.n) return []
       const before = this.#before(elements, first, new Set(mine))
+      if (burst && !sharper && !isEverybodys(contrast.inside, before, isHidden)) return []
       const people = new Set(inside.map((row) => this.ledger.person(row))).size
       const single = elements.some(({ dimension }) => dimension === 'person')
       if (people < 2 && !single) return []

@@ -59,6 +59,12 @@ describe('stretches', () => {
     expect(stretchesOf(rows, every(100))).toEqual([])
   })
 
+  it('are one where it never was fine, but more had it now and fewer then', () => {
+    const rows = Array.from({ length: 400 }, (_, i) => i)
+    const hits = new Set(rows.filter((row) => row % 2 === 0 || row >= 300))
+    expect(stretchesOf(rows, hits).map((one) => [one[0], one.at(-1), one.length])).toEqual([[0, 399, 250]])
+  })
+
   it('hold only hits, each once, in their order', () => {
     fc.assert(
       fc.property(fc.array(fc.boolean(), { maxLength: 200 }), (list) => {

@@ -42,9 +42,11 @@ export function stretchesOf(rows: readonly number[], hits: ReadonlySet<number>):
     return { hits: own, n: list.length, rate: own.length / Math.max(1, list.length) }
   })
   const least = Math.min(...segments.map(({ rate }) => rate))
-  const isHigh = ({ rate, hits }: (typeof segments)[number]) =>
-    (rate > OFTEN || (hits.length >= MANY && rate > 0.25 * OFTEN && rate >= 10 * least)) &&
-    (segments.length === 1 || rate >= Math.max(3 * least, 0.5 * all))
+  const isOften = ({ rate, hits }: (typeof segments)[number]) => rate > OFTEN || (hits.length >= MANY && rate > 0.25 * OFTEN && rate >= 10 * least)
+  // Where it was never fine, but now more and now less, nothing stands out: all of it is one.
+  const stoodOut = segments.some(({ rate }) => rate >= 3 * least)
+  const isHigh = (segment: (typeof segments)[number]) =>
+    isOften(segment) && (segments.length === 1 || segment.rate >= Math.max(stoodOut ? 3 * least : 0, 0.5 * all))
   const episodes: number[][] = []
   let open: number[] | null = null
   for (const segment of segments) {

@@ -1,4 +1,4 @@
-import { COULD_HAVE, type Neighbour } from './neighbour'
+import { couldHave, type Neighbour } from './neighbour'
 import { DIMENSIONS, PlaceKinds, type Dimension } from './places'
 import { SERIES } from './usual'
 
@@ -64,7 +64,8 @@ export class NeighbourRows {
     return row
   }
 
-  #put(row: number, { id, atMs, places, beyond, ran, failed, fault }: Neighbour): void {
+  #put(row: number, neighbour: Neighbour): void {
+    const { id, atMs, places, beyond, failed, fault } = neighbour
     this.#ids[row] = id
     this.at[row] = atMs
     const base = row * STRIDE
@@ -72,7 +73,7 @@ export class NeighbourRows {
     this.rows[base + KIND] = kind
     this.rows[base + UNREPORTED] = this.kinds.unreported(kind)
     this.rows[base + BEYOND] = beyond
-    this.rows[base + COULD] = beyond | ran | COULD_HAVE
+    this.rows[base + COULD] = couldHave(neighbour)
     this.rows[base + FAULT] = failed ? this.kinds.numberOf(fault || 'failed') : 0
   }
 
@@ -85,16 +86,17 @@ export class NeighbourRows {
     for (let row = to - 1; row >= from; row--) this.#ids[row + by] = this.#ids[row] ?? ''
   }
 
-  /** The same attempt again, as it is known now. */
-  replace(neighbour: Neighbour): void {
+  /** The same attempt again, as it is known now. @returns whether it was there */
+  replace(neighbour: Neighbour): boolean {
     const row = this.rowOf(neighbour)
     if (row < 0) {
       this.addAll([neighbour])
-      return
+      return false
     }
     this.#put(row, neighbour)
     // It may be at another share.
     if (row < this.#lookedAt) this.#lookedAt = ANEW
+    return true
   }
 
   /** Forgets everything before a moment, so that memory stays bounded. @returns whether places have other numbers now */

@@ -52,4 +52,7 @@ function bitsOf(phases: readonly { readonly phase: string }[]): number {
   return bits
 }
 /** What nobody goes through unless something is wrong, or a host was off: everybody could have had it. */
-export const COULD_HAVE = bitsOf([{ phase: 'power' }, { phase: UNRECORDED }])
+const ANYBODY_COULD = bitsOf([{ phase: 'power' }, { phase: UNRECORDED }])
+
+/** One bit for each of SERIES that it could be slow in. */
+export const couldHave = ({ beyond, ran }: Neighbour): number => beyond | ran | ANYBODY_COULD

@@ -82,6 +82,17 @@ export interface Ordinary {
   readonly high: number
 }
 
+/**
+ * Whether a number is far more than ordinarily: so many times the middle, and so many times the high end. Where more than one in twenty are ill the high end is theirs:
+ * then `enough` times the middle is far, wherever that end is.
+ */
+export function isFarAbove(
+  { value, median, high }: Ordinary,
+  far: { readonly times: number; readonly ofHigh: number; readonly enough: number },
+): boolean {
+  return value > Math.min(Math.max(far.times * median, far.ofHigh * high), median > 0 ? far.enough * median : Infinity)
+}
+
 /** Too few to say what is ordinary. */
 const ENOUGH = 30
 

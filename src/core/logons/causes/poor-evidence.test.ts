@@ -106,6 +106,42 @@ describe('where hardly anything is told of a logon', () => {
     expect(causes).toEqual({ 'poor-line': 120 })
   })
 
+  it('a profile has very much in it, and many programs start, also where more than one in twenty have as much', () => {
+    const much = (i: number) => i % 13 === 5
+    const profiles = told(
+      () => null,
+      (i) => ({
+        attrs: {
+          profileType: 'files',
+          ...(much(i) ? { profileBytes: 5e9 + (i % 5) * 1e9, profileFiles: 40_000 } : { profileBytes: 15e7, profileFiles: 900 }),
+        },
+        ...(much(i) ? { phases: { profile: 25_000 } } : {}),
+      }),
+      0,
+    )
+    expect(profiles.causes).toEqual({ 'bloated-profile': 129 })
+    const programs = told(
+      () => null,
+      (i) => (much(i) ? { attrs: { autostart: 14 + (i % 5) }, phases: { shell: 21_000 } } : { attrs: { autostart: 2 } }),
+      0,
+    )
+    expect(programs.causes).toEqual({ 'autostart-heavy': 129 })
+  })
+
+  it("a share that nobody names has hardly any room: that is everybody's, and not one after another's", () => {
+    const { causes, incidents } = told(
+      // Those of one of three shares.
+      (pool, host) =>
+        Number(host.split('-')[1]) % 3 === 0
+          ? { attrs: { shareFreeBytes: 2e9 }, phases: { container: 9000, profile: 5000 } }
+          : { attrs: { shareFreeBytes: 9e11 } },
+      () => ({ attrs: { shareFreeBytes: 9e11 } }),
+      360,
+    )
+    expect(causes).toEqual({ 'near-full': 240 })
+    expect(incidents).toEqual([['near-full', '', 240]])
+  })
+
   it('scripts are slow, or policy, also where no part of them is named: those of a pool, not those of one person', () => {
     const scripts = told(
       (pool) => (pool === 'lab' ? { phases: { scripts: 16_000 } } : null),

@@ -1,5 +1,6 @@
-import type { Contrast } from '../contrast'
+import { TELL_OF_ALL, type Contrast } from '../contrast'
 import type { Facts } from '../facts'
+import { isFarAbove } from '../ordinary'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { processors } from './hosts'
 import { halfOfImage, otherPhase } from './slow'
@@ -22,8 +23,7 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
   const value = facts.number('shareLatencyMs')
   if (value === null) return []
   const ordinary = facts.ordinary('shareLatencyMs')
-  // Where more than one in twenty were ill, the high end is theirs: far beyond the middle is high all the same.
-  const high = ordinary ? value > Math.min(Math.max(2.2 * ordinary.median, 1.15 * ordinary.high), 3 * ordinary.median) : value > 15
+  const high = ordinary ? isFarAbove(ordinary, { times: 2.2, ofHigh: 1.15, enough: 3 }) : value > 15
   const sentence = `Latency of the share ${value.toFixed(value < 10 ? 1 : 0)} ms${ordinary ? `; ordinarily ${ordinary.median.toFixed(1)} ms` : ''}.`
   return [high === expectedHigh ? clue(expectedHigh ? 4 : 1.5, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
 }
@@ -90,6 +90,13 @@ function notTheShare(facts: Facts, phase: string): Clue[] {
 /** How many come to a share that nobody names is known only where all of them do. */
 const isShareKnown = (facts: Facts, phase: string): boolean => facts.text('share') !== null || everywhere(facts, phase).length > 0
 
+/** Against: those on other shares have it as well, and two shares hardly become slow at once. */
+function otherShares(facts: Facts, phase: string): Clue[] {
+  if (facts.text('share') === null) return []
+  const { n, hit } = facts.anywhere(phase, ['share'])
+  return n >= TELL_OF_ALL && hit >= 0.6 * n ? [against(1.5, `Of the ${n} nearest logons on other shares ${hit} were slow in ${phase} as well.`)] : []
+}
+
 /** So many of those nearest in time are more than happen to be slow; and on so many hosts. */
 const MANY = 0.2
 const MANY_AT_LEAST = 5
@@ -151,6 +158,7 @@ export const shareSlow: Cause = {
       ...latency(facts, true),
       ...atWhichShare(facts, excess.phase),
       ...notTheShare(facts, excess.phase),
+      ...otherShares(facts, excess.phase),
       ...changeBefore(facts, ['share'], ['share']),
       ...otherPhase(facts, SHARE_PHASES),
     ]
@@ -238,9 +246,10 @@ export const nearFull: Cause = {
   prior: -3,
   toPerson: 'Your profile has hardly any room left. We are making some.',
   look(facts) {
-    const excess = shareExcess(facts)
-    if (!excess) return null
     const { inside, onShare, littleInside, littleOnShare } = room(facts)
+    // That there is little room is known of a share that nobody names, too.
+    const excess = littleInside || littleOnShare ? storageExcess(facts) : shareExcess(facts)
+    if (!excess) return null
     const others = otherPhase(facts, SHARE_PHASES)
     // Room that nobody reports may be short all the same: such a share looks like a slow one, such a container like nobody else's trouble.
     if (!littleInside && !littleOnShare) {
@@ -264,9 +273,9 @@ export const nearFull: Cause = {
       clues.push(
         clue(6, `Only ${mib(onShare)} are free on the share.`, `shareFreeBytes = ${onShare}`),
         // Whatever shows that the share is slow is what its want of room does.
-        ...crowd(facts, excess.phase, false),
+        ...(isShareKnown(facts, excess.phase) ? crowd(facts, excess.phase, false) : []),
         ...latency(facts, true).filter((one) => one.for),
-        ...sitsAt(facts, excess.phase, ['share'], 4),
+        ...(facts.text('share') === null ? unnamed(facts, excess.phase) : sitsAt(facts, excess.phase, ['share'], 4)),
       )
     if (!littleOnShare) clues.push(...onlyTheirs(facts, excess.phase))
     return [...clues, ...others]

@@ -1,6 +1,6 @@
 import type { Facts } from '../facts'
 import { TICKET_LIMIT_MS } from '../clocks'
-import { approvalOf } from '../ordinary'
+import { approvalOf, isFarAbove } from '../ordinary'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
 
@@ -80,7 +80,7 @@ export const secondFactorSlow: Cause = {
     if (facts.failed || !excess || approval === null) return null
     const share = approval / Math.max(1, excess.blameMs)
     const ordinary = facts.ordinary('approvalMs')
-    if (ordinary && approval <= 1.15 * ordinary.high)
+    if (ordinary && !isFarAbove(ordinary, { times: 1, ofHigh: 1.15, enough: 4 }))
       return [
         clue(1, `The approval took ${seconds(approval)}.`),
         against(1, `Ordinarily it takes up to ${seconds(ordinary.high)}.`),

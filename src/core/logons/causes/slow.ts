@@ -3,8 +3,8 @@ import type { Excess } from '../analyse'
 import { criticalPath } from '../blame'
 import type { Facts } from '../facts'
 import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
-import { approvalOf, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
-import { changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
+import { approvalOf, isFarAbove, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
+import { beganWithImage, changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
 
 function longestPart(facts: Facts, phase: string) {
   const parts = facts.attempt.parts.filter((part) => part.phase === phase)
@@ -110,6 +110,8 @@ export const firstLogon: Cause = {
   remedy: () => tell('Nothing is broken', 'First logons are only compared with first logons.'),
 }
 
+const MUCH_IN_IT = { times: 3, ofHigh: 1.2, enough: 6 }
+
 export const bloatedProfile: Cause = {
   id: 'bloated-profile',
   about: 'slow',
@@ -130,7 +132,7 @@ export const bloatedProfile: Cause = {
     const gib = (value: number) => `${(value / 2 ** 30).toFixed(value < 2 ** 30 ? 2 : 1)} GiB`
     if (size !== null)
       clues.push(
-        bytes && bytes.value > Math.max(3 * bytes.median, bytes.high * 1.2)
+        bytes && isFarAbove(bytes, MUCH_IN_IT)
           ? clue(4, `${gib(size)} to copy; others have ${gib(bytes.median)}.`, `profileBytes = ${size}`)
           : !bytes && size > 1.5e9
             ? clue(3, `${gib(size)} to copy.`, `profileBytes = ${size}`)
@@ -138,7 +140,7 @@ export const bloatedProfile: Cause = {
       )
     if (number !== null)
       clues.push(
-        files && files.value > Math.max(3 * files.median, files.high * 1.2)
+        files && isFarAbove(files, MUCH_IN_IT)
           ? clue(2, `${number} files to copy; others have ${Math.round(files.median)}.`, `profileFiles = ${number}`)
           : !files && number > 20_000
             ? clue(2, `${number} files to copy.`, `profileFiles = ${number}`)
@@ -165,7 +167,7 @@ export const packagesSlow: Cause = {
     if (part && part.endMs - part.startMs > 0.5 * excess.blameMs)
       clues.push(clue(2, `“${part.part}” alone took ${seconds(part.endMs - part.startMs)}.`))
     const number = facts.ordinary('packages')
-    if (number && number.value > Math.max(2 * number.median, number.high))
+    if (number && isFarAbove(number, { times: 2, ofHigh: 1, enough: 4 }))
       clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
     else if (facts.number('packages') !== null) clues.push(clue(0.5, `${facts.number('packages')} packages were attached.`))
     return [...clues, ...sitsElsewhere(facts, 'packages', ['host', 'zone', 'site', 'image']), ...otherPhase(facts, ['packages'])]
@@ -188,6 +190,8 @@ function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[
 /** Lines that are poor whatever others have. (common practice, no published source) */
 const POOR_RTT_MS = 150
 const POOR_KBPS = 512
+/** And where others have many times that. */
+const PLAINLY_POOR_KBPS = 1500
 
 export const poorLine: Cause = {
   id: 'poor-line',
@@ -216,7 +220,7 @@ export const poorLine: Cause = {
     const usualKbps = facts.ordinary('bandwidthKbps')
     if (kbps !== null) {
       const low = usualKbps
-        ? kbps < Math.max(Math.min(usualKbps.median / 3, usualKbps.low * 0.8, 4000), Math.min(usualKbps.median / 8, POOR_KBPS))
+        ? kbps < Math.max(Math.min(usualKbps.median / 3, usualKbps.low * 0.8, 4000), Math.min(usualKbps.median / 8, PLAINLY_POOR_KBPS))
         : kbps < POOR_KBPS
       clues.push(
         low
@@ -272,6 +276,9 @@ export const relayPath: Cause = {
   remedy: () => tell('Open the direct way', 'Look at the firewall between these clients and the hosts, and at the setting for transport.'),
 }
 
+/** Fewer programs than this are few, whatever others have. */
+const FEWEST_PROGRAMS = 6
+
 export const autostartHeavy: Cause = {
   id: 'autostart-heavy',
   about: 'slow',
@@ -284,7 +291,7 @@ export const autostartHeavy: Cause = {
     const n = facts.number('autostart')
     const ordinary = facts.ordinary('autostart')
     if (facts.failed || !excess || n === null) return null
-    const many = ordinary ? n >= Math.max(2 * ordinary.median, 1.3 * ordinary.high, 6) : n >= 8
+    const many = ordinary ? n >= FEWEST_PROGRAMS && isFarAbove(ordinary, { times: 2, ofHigh: 1.3, enough: 4 }) : n >= 8
     const than = ordinary ? `; ordinarily ${Math.round(ordinary.median)}` : ''
     return [
       many ? clue(4, `${n} programs start at logon${than}.`, 'autostart') : against(3, `${n} programs start at logon${than}.`, 'autostart'),
@@ -298,8 +305,7 @@ export const autostartHeavy: Cause = {
 /** Where some are asked for an approval and others are not, hardly any sign-on is beyond its usual; without the approval it may be. */
 function signOnItself(facts: Facts): Clue[] {
   const own = facts.ordinary(SIGN_ON_ITSELF)
-  // As with the latency of a share: where many are ill, the high end is theirs.
-  if (!own || own.value < Math.max(Math.min(Math.max(2.5 * own.median, 1.2 * own.high), 3.5 * own.median), own.median + 2000)) return []
+  if (!own || own.value < own.median + 2000 || !isFarAbove(own, { times: 2.5, ofHigh: 1.2, enough: 3.5 })) return []
   return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
 }
 
@@ -363,13 +369,21 @@ export const imageRegression: Cause = {
     const image = facts.text('image')
     if (facts.failed || !worst || !image) return null
     const clues = sitsAt(facts, worst.phase, ['image'], 5)
+    if (!clues.some((one) => one.for)) clues.push(...beganWithImage(facts, worst.phase))
     if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase))
     const part = longestPart(facts, worst.phase)
     if (part && part.endMs - part.startMs > 0.7 * worst.blameMs && worst.phase !== 'packages')
       clues.push(against(1.5, `One part, “${part.part}”, took nearly all of it.`))
     return clues
   },
-  sentence: (facts) => `${facts.measured.excess[0]?.phase ?? 'It'} is slow on hosts with image ${facts.text('image') ?? ''}; on others it is not.`,
+  sentence(facts) {
+    const phase = facts.measured.excess[0]?.phase
+    const [slow, older] = [
+      `${phase ?? 'It'} is slow on hosts with image ${facts.text('image') ?? ''};`,
+      phase && beganWithImage(facts, phase).length > 0,
+    ]
+    return older ? `${slow} before this image came it was not.` : `${slow} on others it is not.`
+  },
   remedy: () => tell('Roll the image version back', 'Hosts on the older version are fine: go back to it, then compare what was altered.'),
 }
 

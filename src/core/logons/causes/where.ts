@@ -1,3 +1,4 @@
+import { contrastGain } from '../../stats/significance'
 import type { Anywhere, Located } from '../around'
 import { TELL_OF_ALL } from '../contrast'
 import type { Facts } from '../facts'
@@ -92,12 +93,41 @@ export function everywhere(facts: Facts, phase: string, most = 4): Clue[] {
   const all = facts.anywhere(phase)
   if (!areMost(all, TELL_OF_ALL) || all.hosts < 3) return []
   const what = phase === 'failed' ? 'failed the same way' : `were slow in ${phase}`
-  return [
-    clue(all.hit >= 0.8 * all.n ? most : 0.7 * most, `Of the ${all.n} nearest logons, wherever they were, ${all.hit} on ${all.hosts} hosts ${what}.`),
-  ]
+  const left = (all.hit >= 0.8 * all.n ? 1 : 0.7) * (beganWithImage(facts, phase).length > 0 ? LEFT_FOR_OTHERS : 1)
+  return [clue(left * most, `Of the ${all.n} nearest logons, wherever they were, ${all.hit} on ${all.hosts} hosts ${what}.`)]
 }
 
 const areMost = ({ n, hit }: Anywhere, least: number): boolean => n >= least && hit >= 0.6 * n
+
+/** So many before and since an image came say whether it began with that. */
+const TELL_OF_IMAGE = 8
+
+/**
+ * For: hardly anybody of the pool had it when its image came, and nearly everybody did from the first logon on it on, and does still. Only where no place tells: where others are on an
+ * older image, those tell more. What is slow only while many log on did not begin with an image.
+ */
+export function beganWithImage(facts: Facts, phase: string, most = 5): Clue[] {
+  const since = facts.sinceImage(phase)
+  if (!since || since.before.n < TELL_OF_IMAGE || since.first.n < TELL_OF_IMAGE) return []
+  const { before, first } = since
+  if (first.hit < 0.6 * first.n || before.hit * 5 > before.n) return []
+  const now = facts.around.nearest(facts.self, 'image', phase)
+  if (now.n < 4 || now.hit < 0.6 * now.n) return []
+  // Those of other pools that have it, too, do not have it from this image.
+  if (areMost(facts.anywhere(phase, ['image']), TELL_OF_ALL)) return []
+  const { whenQuiet } = facts.crowd(phase)
+  if (whenQuiet.n >= 4 && whenQuiet.hit * 5 <= whenQuiet.n) return []
+  const image = facts.self.places.image
+  return [
+    clue(
+      Math.min(most, 1 + contrastGain({ inside: first, outside: before }) / 8),
+      `Of the first ${first.n} logons on image ${image} ${first.hit} were slow in ${phase}; of the last ${before.n} before it on the pool, ${before.hit}.`,
+    ),
+  ]
+}
+
+/** So much of what everybody's having it says is left where it began with an image that all of them have. */
+const LEFT_FOR_OTHERS = 0.4
 
 /** The same as sitsAt, or that everybody has it: then it does not sit elsewhere, either, whatever one place shows by chance. */
 export function sitsAtOrEverywhere(facts: Facts, phase: string, dimensions: readonly string[], most = 4, mostIfAll = most): Clue[] {
