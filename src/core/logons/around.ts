@@ -80,6 +80,11 @@ export class Around {
     for (const one of neighbours) this.#beginnings.add(one)
   }
 
+  /** Adds those who only say how logons went when images came, as they are no neighbours any more. */
+  addBeginnings(neighbours: readonly Neighbour[]): void {
+    for (const one of neighbours) this.#beginnings.add(one)
+  }
+
   /** The same attempt again, as it is known now. */
   replace(neighbour: Neighbour): void {
     this.#seen = null

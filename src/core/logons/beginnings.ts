@@ -2,12 +2,12 @@ import type { Neighbour } from './neighbour'
 import type { Contrast } from './contrast'
 
 /** So many of the first on an image are kept, and of the last before it. */
-const MOST = 20
+export const MOST_OF_BEGINNING = 20
 /** So many pools, and images of each, are kept: broken evidence may have any number. The oldest is forgotten. */
 const MOST_POOLS = 2000
 const MOST_IMAGES = 20
 /** A beginning so long ago is forgotten: it is no news any more. */
-const LONG_AGO_MS = 14 * 86_400_000
+export const NEWS_MS = 14 * 86_400_000
 
 /** Who logged on to a pool when an image came to it. Both lists rise in time. */
 interface Beginning {
@@ -50,7 +50,7 @@ export class Beginnings {
     if (!last) {
       of.last.set(image, (last = []))
       const before = [...of.last].flatMap(([other, list]) => (other === image ? [] : list))
-      of.beginnings.set(image, { image, first: [], before: before.sort(byTime).slice(-MOST) })
+      of.beginnings.set(image, { image, first: [], before: before.sort(byTime).slice(-MOST_OF_BEGINNING) })
       dropOldest(of.last, MOST_IMAGES)
       dropOldest(of.beginnings, MOST_IMAGES)
     }
@@ -71,7 +71,7 @@ export class Beginnings {
   forget(beforeMs: number): void {
     for (const [pool, { last, beginnings }] of this.#pools) {
       for (const [image, list] of last) {
-        if ((list.at(-1)?.atMs ?? 0) >= beforeMs - LONG_AGO_MS) continue
+        if ((list.at(-1)?.atMs ?? 0) >= beforeMs - NEWS_MS) continue
         last.delete(image)
         beginnings.delete(image)
       }
@@ -83,7 +83,7 @@ export class Beginnings {
   of({ places: { pool, image }, atMs, id }: Neighbour, isHit: (one: Neighbour) => boolean | null): SinceImage | null {
     const beginning = this.#pools.get(pool)?.beginnings.get(image)
     const sinceMs = beginning?.first[0]?.atMs
-    if (!beginning || sinceMs === undefined || sinceMs < atMs - LONG_AGO_MS) return null
+    if (!beginning || sinceMs === undefined || sinceMs < atMs - NEWS_MS) return null
     const share = (list: readonly Neighbour[]) => {
       const known = list.flatMap((one) => (one.id === id ? [] : (isHit(one) ?? [])))
       return { n: known.length, hit: known.filter(Boolean).length }
@@ -100,23 +100,24 @@ function dropOldest(map: Map<string, unknown>, most: number): void {
 function take(beginning: Beginning, neighbour: Neighbour): void {
   const { image, first, before } = beginning
   if (neighbour.places.image === image) {
-    if (first.length >= MOST && neighbour.atMs >= (first.at(-1)?.atMs ?? 0)) return
+    if (first.length >= MOST_OF_BEGINNING && neighbour.atMs >= (first.at(-1)?.atMs ?? 0)) return
     insert(first, neighbour)
-    if (first.length > MOST) first.pop()
+    if (first.length > MOST_OF_BEGINNING) first.pop()
     while (before.length > 0 && byTime(before.at(-1) as Neighbour, first[0] as Neighbour) >= 0) before.pop()
   } else if (neighbour.atMs < (first[0]?.atMs ?? -Infinity)) keepLast(before, neighbour)
 }
 
 function keepLast(list: Neighbour[], neighbour: Neighbour): void {
-  if (list.length >= MOST && neighbour.atMs < (list[0]?.atMs ?? 0)) return
+  if (list.length >= MOST_OF_BEGINNING && neighbour.atMs < (list[0]?.atMs ?? 0)) return
   insert(list, neighbour)
-  if (list.length > MOST) list.shift()
+  if (list.length > MOST_OF_BEGINNING) list.shift()
 }
 
+/** Where it is not there already. */
 function insert(list: Neighbour[], neighbour: Neighbour): void {
   let at = list.length
   while (at > 0 && byTime(list[at - 1] as Neighbour, neighbour) > 0) at--
-  list.splice(at, 0, neighbour)
+  if (list[at - 1]?.id !== neighbour.id) list.splice(at, 0, neighbour)
 }
 
-const byTime = (a: Neighbour, b: Neighbour): number => a.atMs - b.atMs || (a.id < b.id ? -1 : 1)
+const byTime = (a: Neighbour, b: Neighbour): number => a.atMs - b.atMs || (a.id < b.id ? -1 : Number(a.id > b.id))

@@ -254,7 +254,7 @@ describe('incidents', () => {
       )
     }
     const named = (ledger: Ledger) =>
-      findIncidents(ledger, EMPTY_ORG, { joined: true }).incidents.map(({ scope: [place] }) => place && [place.dimension, namesOf(place).sort()])
+      findIncidents(ledger, EMPTY_ORG, { joined: true }).incidents.map(({ scope: [place] }) => place && [place.dimension, [...namesOf(place)].sort()])
     const five = (n: number) => n % 3 === 1
     for (const rate of [1, 0.75, 0.5]) expect(named(ill(five, rate))).toEqual([['host', ['H1', 'H10', 'H13', 'H4', 'H7']]])
     // A quarter of the logons of each of its hosts: chance makes some of them look worse.

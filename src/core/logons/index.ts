@@ -1,5 +1,6 @@
 export * from './analyse'
 export * from './around'
+export { MOST_OF_BEGINNING, NEWS_MS } from './beginnings'
 export * from './contrast'
 export { neighbourOf, type Neighbour } from './neighbour'
 export * from './places'

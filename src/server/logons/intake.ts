@@ -45,7 +45,7 @@ import { keepClocks, recallClocks } from './clocks'
 import { DaysWithLogons } from './days-with-logons'
 import { asked, KnownAttempts, unusualBefore, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
-import { recallLastSaid, recallNeighbours, recallOrdinary } from './recall'
+import { recallBeginnings, recallLastSaid, recallNeighbours, recallOrdinary } from './recall'
 import { rollUp, takeBackUsual, type Counted } from './roll-ups'
 import { filesOf, joinsOf, keepJoined, type Joins } from './joined'
 import { withShortNames } from './short-names'
@@ -475,6 +475,10 @@ export class Intake {
   async #recallAround(firstMs: number, lastMs: number): Promise<void> {
     const fromMs = firstMs - FAR_MS
     if (fromMs >= this.#aroundFromMs) return
+    if (this.#aroundFromMs === Infinity && this.#days.any(0, firstMs)) {
+      await this.#writing
+      this.#around.addBeginnings(await recallBeginnings(this.database, firstMs))
+    }
     const toMs = Math.min(this.#aroundFromMs, lastMs + FAR_MS)
     if (this.#days.any(fromMs, toMs)) {
       await this.#writing

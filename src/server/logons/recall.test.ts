@@ -53,6 +53,24 @@ describe('what was taken before a start', () => {
     expect(rows[0]).toMatchObject({ id: 'between', share: QUAY, zone: 'Q1' })
   })
 
+  it('says how logons went when an image came, days ago', async () => {
+    await database.exec(`truncate ${LOGONS}`)
+    const one = (i: number, image: string, slow: boolean) =>
+      logon({
+        ...{ id: `i${i}`, person: `p${i % 40}`, host: `H${i % 5}`, at: START_MS + i * 20 * MINUTE_MS, attrs: { image } },
+        phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...(slow ? { shell: 19_000 } : {}) },
+      })
+    const nowMs = START_MS + 280 * 20 * MINUTE_MS
+    const before = new Intake(database)
+    for (let from = 0; from < 280; from += 40)
+      await before.ingest(Array.from({ length: 40 }, (_, k) => one(from + k, from + k < 60 ? 'may' : 'june', from + k >= 60)).flat(), nowMs)
+    // Three days later, nobody is left among the neighbours who was fine.
+    await new Intake(database).ingest(one(281, 'june', true), nowMs + 60 * MINUTE_MS)
+    const { id, sentences } = await evidenceOf('i281')
+    expect(id).toBe('image-regression')
+    expect(sentences).toContain('Of the first 20 logons on image june 20 were slow in shell; of the last 20 before it on the pool, 0.')
+  })
+
   it('may be timed more finely than the database counts, also where a clock is off', async () => {
     const intake = new Intake(database)
     const fine = handedOver({ 'H-3': -60_000 }, 240).map((one) => ({ ...one, timeMs: one.timeMs + 0.153 }))

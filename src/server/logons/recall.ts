@@ -3,7 +3,9 @@ import {
   correlateThread,
   FIRST_LOGON,
   LastSaid,
+  MOST_OF_BEGINNING,
   namesOf,
+  NEWS_MS,
   NO_FACTOR,
   OrdinaryModel,
   PLACE_DIMENSIONS,
@@ -76,13 +78,9 @@ export async function recallSeen(handle: Queryable, fromMs: number, toMs: number
 const RAN = SERIES.map((_, i) => `((blame_ms[${i + 1}] > 0)::integer << ${i})`).join(' | ')
 type NeighbourRow = readonly [id: string, atMs: number, beyond: number, ran: number, outcome: string, fault: string, ...places: (string | null)[]]
 
-/** The neighbours of a moment: what the analysis of a logon asks of those around it. */
-export async function recallNeighbours(handle: Queryable, fromMs: number, toMs: number): Promise<Neighbour[]> {
-  const [row] = await handle.query<{ rows: NeighbourRow[] | null }>(
-    `select json_agg(json_build_array(id, started_ms, beyond, ${RAN}, outcome, fault, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
-    [fromMs, toMs],
-  )
-  return (row?.rows ?? []).map(([id, atMs, beyond, ran, outcome, fault, ...places]) => ({
+const NEIGHBOURS = `json_agg(json_build_array(id, started_ms, beyond, ${RAN}, outcome, fault, ${PLACES})) as rows`
+const neighboursFrom = ([row]: readonly { readonly rows: readonly NeighbourRow[] | null }[]): Neighbour[] =>
+  (row?.rows ?? []).map(([id, atMs, beyond, ran, outcome, fault, ...places]) => ({
     id,
     atMs,
     beyond,
@@ -91,6 +89,43 @@ export async function recallNeighbours(handle: Queryable, fromMs: number, toMs: 
     fault,
     places: placesFrom(places),
   }))
+
+/** The neighbours of a moment: what the analysis of a logon asks of those around it. */
+export async function recallNeighbours(handle: Queryable, fromMs: number, toMs: number): Promise<Neighbour[]> {
+  return neighboursFrom(
+    await handle.query<{ rows: NeighbourRow[] | null }>(`select ${NEIGHBOURS} from attempts where started_ms >= $1 and started_ms < $2`, [
+      fromMs,
+      toMs,
+    ]),
+  )
+}
+
+/** So many of the newest attempts say when images came: in a very large organisation those of a few days. */
+const BEGINNINGS_FROM = 100_000
+/** So many days before an image came somebody must have logged on to the pool, to say how it went until then. */
+const DAYS_BEFORE = 3
+
+/** Those who logged on when the images of the last days came to their pools: see Beginnings. */
+export async function recallBeginnings(handle: Queryable, atMs: number): Promise<Neighbour[]> {
+  return neighboursFrom(
+    await handle.query<{ rows: NeighbourRow[] | null }>(
+      `with came as (
+         select * from (
+           select pool, image, since, lag(image) over (partition by pool order by since) is not null as is_later from (
+             select pool, image, min(started_ms) as since from (
+               select pool, image, started_ms from attempts where started_ms >= $1 and started_ms <= $2 order by started_ms desc limit ${BEGINNINGS_FROM}) a
+             where pool is not null and image is not null group by pool, image) a) a
+         where is_later)
+       select ${NEIGHBOURS} from (
+         select a.* from came, lateral (
+           select * from attempts where pool = came.pool and image = came.image and started_ms >= since order by started_ms limit ${MOST_OF_BEGINNING}) a
+         union all
+         select a.* from came, lateral (
+           select * from attempts where pool = came.pool and image <> came.image and started_ms < since and started_ms >= since - $3::bigint
+           order by started_ms desc limit ${MOST_OF_BEGINNING}) a) b`,
+      [atMs - NEWS_MS, atMs, DAYS_BEFORE * 86_400_000],
+    ),
+  )
 }
 
 /** So many of the newest attempts say again what sources ordinarily report. */

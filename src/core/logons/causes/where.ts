@@ -111,8 +111,7 @@ export function beganWithImage(facts: Facts, phase: string, most = 5): Clue[] {
   if (!since || since.before.n < TELL_OF_IMAGE || since.first.n < TELL_OF_IMAGE) return []
   const { before, first } = since
   if (first.hit < 0.6 * first.n || before.hit * 5 > before.n) return []
-  const now = facts.around.nearest(facts.self, 'image', phase)
-  if (now.n < 4 || now.hit < 0.6 * now.n) return []
+  if (!areMost(facts.anywhere(phase, [], ['image']), TELL_ELSEWHERE)) return []
   // Those of other pools that have it, too, do not have it from this image.
   if (areMost(facts.anywhere(phase, ['image']), TELL_OF_ALL)) return []
   const { whenQuiet } = facts.crowd(phase)
