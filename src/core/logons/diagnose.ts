@@ -120,14 +120,14 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
     const evidence = cause.about === 'slow' && wrongProfile ? [...looked, WRONG_PROFILE] : looked
     return [weigh(cause, evidence)]
   })
-  const both = sideBySide(weighed)
+  const together = sideBySide(weighed)
   const causes = weighed.reduce((sum, { odds }) => sum + odds, 0)
   const all = SOMETHING_ELSE + causes
   weighed.sort((a, b) => b.odds - a.odds || (a.cause.id < b.cause.id ? -1 : 1))
   mainFirst(weighed)
   const best = weighed[0]
-  // Where two are shown beside each other, neither takes the other's belief.
-  const believed: readonly Weighed[] = best === undefined ? [] : both?.includes(best) ? both : [best]
+  // Where several are shown beside each other, none takes the others' belief.
+  const believed: readonly Weighed[] = best === undefined ? [] : together?.includes(best) ? together : [best]
   const belief = believed.reduce((sum, { odds }) => sum + odds, 0)
   const said = best !== undefined && belief / (1 + causes) >= SAYABLE
   const rest = said ? weighed.slice(1) : weighed
@@ -156,24 +156,32 @@ function weigh(cause: Cause, evidence: readonly Clue[]): Weighed {
   return { cause, evidence, logOdds, odds: Math.exp(logOdds) }
 }
 
-/** So much of the excess two causes must explain together. */
+/** So much of the excess causes that are told together must explain; and so many they are at most. */
 const NEARLY_ALL = 0.85
+const MOST_TOGETHER = 3
 
-/** Two troubles at once, each shown, in phases of their own: that one explains no more than its part does not speak against it where the other explains the rest. Says which two, if any. */
-function sideBySide(weighed: readonly Weighed[]): readonly [Weighed, Weighed] | null {
-  const partly = weighed.flatMap((one) => {
+/** A cause that explains a part of the excess, as one of its clues says. */
+interface Part {
+  readonly one: Weighed
+  readonly part: Clue
+  readonly explains: number
+}
+
+/**
+ * Several troubles at once, each shown, in phases of their own: that one explains no more than its part does not speak against it where the others explain the rest. Says which, if any: as few as do.
+ */
+function sideBySide(weighed: readonly Weighed[]): readonly Weighed[] | null {
+  const partly = weighed.flatMap((one): Part[] => {
     const part = one.evidence.find((clue) => !clue.for && clue.explains !== undefined)
     return part?.explains !== undefined && weightFor(one) >= POINTS ? [{ one, part, explains: part.explains }] : []
   })
   partly.sort((a, b) => b.one.odds - a.one.odds || b.explains - a.explains)
-  for (const [i, a] of partly.entries()) {
-    const b = partly.slice(i + 1).find(({ explains }) => a.explains + explains >= NEARLY_ALL && a.explains + explains <= 1)
-    if (!b) continue
-    for (const [{ one, part, explains }, other] of [
-      [a, b.one],
-      [b, a.one],
-    ] as const) {
-      const sentence = `It explains ${Math.round(100 * explains)} % of the time beyond the usual; for the rest there is: ${other.cause.title.toLowerCase()}.`
+  for (let most = 2; most <= MOST_TOGETHER; most++) {
+    const found = explainingAll(partly, most)
+    if (!found) continue
+    for (const { one, part, explains } of found) {
+      const others = found.flatMap((other) => (other.one === one ? [] : other.one.cause.title.toLowerCase())).join(', and ')
+      const sentence = `It explains ${Math.round(100 * explains)} % of the time beyond the usual; for the rest there is: ${others}.`
       Object.assign(
         one,
         weigh(
@@ -182,7 +190,22 @@ function sideBySide(weighed: readonly Weighed[]): readonly [Weighed, Weighed] | 
         ),
       )
     }
-    return [a.one, b.one]
+    return found.map(({ one }) => one)
+  }
+  return null
+}
+
+/** The first so many of some that explain nearly all together, and no more than there is; null where none do. */
+function explainingAll(partly: readonly Part[], most: number, explained = 0): readonly Part[] | null {
+  for (const [i, one] of partly.entries()) {
+    const all = explained + one.explains
+    if (all > 1) continue
+    if (most === 1) {
+      if (all >= NEARLY_ALL) return [one]
+      continue
+    }
+    const rest = explainingAll(partly.slice(i + 1), most - 1, all)
+    if (rest) return [one, ...rest]
   }
   return null
 }

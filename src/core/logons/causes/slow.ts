@@ -1,6 +1,7 @@
 import { contrastGain } from '../../stats/significance'
 import type { Excess } from '../analyse'
 import { criticalPath } from '../blame'
+import type { PhasePart } from '../attempt'
 import type { Facts } from '../facts'
 import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
 import { approvalOf, isFarAbove, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
@@ -13,6 +14,10 @@ function longestPart(facts: Facts, phase: string) {
     null,
   )
 }
+
+/** Of one package alone, that it took all of the time tells nothing. */
+const isOnlyPackage = ({ attempt }: Facts, { phase }: PhasePart): boolean =>
+  phase === 'packages' && attempt.parts.filter((part) => part.phase === phase).length < 2
 
 function partCause(id: string, phase: string, title: string, noun: string, remedy: string): Cause {
   return {
@@ -170,7 +175,13 @@ export const packagesSlow: Cause = {
     if (number && isFarAbove(number, { times: 2, ofHigh: 1, enough: 4 }))
       clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
     else if (facts.number('packages') !== null) clues.push(clue(0.5, `${facts.number('packages')} packages were attached.`))
-    return [...clues, ...sitsElsewhere(facts, 'packages', ['host', 'zone', 'site', 'image']), ...otherPhase(facts, ['packages'])]
+    // What one package of several takes, it takes on whatever image.
+    const isOnePackage = part && part.endMs - part.startMs > 0.7 * excess.blameMs && !isOnlyPackage(facts, part)
+    return [
+      ...clues,
+      ...sitsElsewhere(facts, 'packages', ['host', 'zone', 'site', ...(isOnePackage ? [] : ['image'])]),
+      ...otherPhase(facts, ['packages']),
+    ]
   },
   sentence(facts) {
     const part = longestPart(facts, 'packages')
@@ -372,9 +383,17 @@ export const imageRegression: Cause = {
     if (!clues.some((one) => one.for)) clues.push(...beganWithImage(facts, worst.phase))
     if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase))
     const part = longestPart(facts, worst.phase)
-    if (part && part.endMs - part.startMs > 0.7 * worst.blameMs && worst.phase !== 'packages')
+    if (part && part.endMs - part.startMs > 0.7 * worst.blameMs && !isOnlyPackage(facts, part))
       clues.push(against(1.5, `One part, “${part.part}”, took nearly all of it.`))
-    return clues
+    // What else was slow may be the image's as well, but only where it sits there, too.
+    const own = facts.measured.excess.filter(({ phase }) => phase === worst.phase || sitsAt(facts, phase, ['image']).some((one) => one.for))
+    return [
+      ...clues,
+      ...otherPhase(
+        facts,
+        own.map(({ phase }) => phase),
+      ),
+    ]
   },
   sentence(facts) {
     const phase = facts.measured.excess[0]?.phase
