@@ -130,7 +130,7 @@ function alike(lot: readonly Candidate[], left: readonly number[], ledger: Ledge
   return [...places.count(place.dimension, rows)].flatMap(([number, n]) => {
     const elements = [{ dimension: place.dimension, number }]
     if (number <= 0 || known.has(number) || n < 2) return []
-    const hits = rows.filter((row) => places.isAt(row, elements))
+    const hits = rows.filter(places.at(elements))
     const fine = places.thereOf(elements, NOBODY, during).length
     return n > fine ? [{ ...first, elements, hits, episodes: 1 }] : []
   })

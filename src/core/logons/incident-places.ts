@@ -48,17 +48,27 @@ export class RowPlaces {
 
   /** Whether an attempt is at all of some places. */
   isAt(row: number, elements: readonly Element[]): boolean {
-    for (const { dimension, number, also } of elements) {
-      if (dimension === 'group') {
-        if (!this.#groups.get(this.ledger.person(row))?.includes(number)) return false
-      } else if (number === ANY) {
-        if (!this.isFactor(this.number(dimension, row))) return false
-      } else {
-        const own = this.number(dimension, row)
-        if (own !== number && !also?.includes(own)) return false
-      }
-    }
-    return true
+    return this.at(elements)(row)
+  }
+
+  /** The same as a test of many: what a place is called is looked up once. */
+  at(elements: readonly Element[]): (row: number) => boolean {
+    const tests = elements.map((one) => this.#testOf(one))
+    const [first, second] = tests
+    if (!first) return () => true
+    if (!second) return first
+    return (row) => tests.every((test) => test(row))
+  }
+
+  #testOf({ dimension, number, also }: Element): (row: number) => boolean {
+    const { ledger } = this
+    if (dimension === 'group') return (row) => this.#groups.get(ledger.person(row))?.includes(number) ?? false
+    if (dimension === 'person') return (row) => ledger.person(row) === number
+    const index = DIMENSION_INDEX.get(dimension) ?? -1
+    if (number === ANY) return (row) => this.isFactor(ledger.place(index, row))
+    if (!also) return (row) => ledger.place(index, row) === number
+    const several = new Set([number, ...also])
+    return (row) => several.has(ledger.place(index, row))
   }
 
   number(dimension: string, row: number): number {
@@ -99,10 +109,8 @@ export class RowPlaces {
   /** Those at a place that had it or were fine. */
   thereOf(elements: readonly Element[], hits: ReadonlySet<number>, among: Int32Array): number[] {
     const rows: number[] = []
-    for (const row of among) {
-      const hit = hits.has(row)
-      if ((hit || this.ledger.cause(row) === 0) && this.isAt(row, elements)) rows.push(row)
-    }
+    const isThere = this.at(elements)
+    for (const row of among) if (isThere(row) && (this.ledger.cause(row) === 0 || hits.has(row))) rows.push(row)
     return rows
   }
 

@@ -85,11 +85,11 @@ export class Search {
     const elements = scope.map(({ dimension, value }) => this.places.element(dimension, value))
     if (elements.includes(null)) return
     const all = elements.filter((one) => one !== null)
-    const places = knownOfAll(all)
+    const [isThere, isAtAll] = [this.places.at(knownOfAll(all)), this.places.at(all)]
     for (const row of this.rows) {
       const has = this.ledger.cause(row)
-      if (has < 0 || !this.places.isAt(row, places)) continue
-      tell(this.ledger.atMs(row), has > 0 && this.ledger.causeName(has) === cause && this.places.isAt(row, all))
+      if (has < 0 || !isThere(row)) continue
+      tell(this.ledger.atMs(row), has > 0 && this.ledger.causeName(has) === cause && isAtAll(row))
     }
   }
 
@@ -139,7 +139,7 @@ export class Search {
   #next(cause: string, at: readonly string[], hits: readonly number[], isHidden: boolean): Candidate[] {
     // What a part or package is called is known only of those who waited for it: it names the incident, and places narrow it.
     const named = this.#named(at, hits)
-    const mine = named ? hits.filter((row) => this.places.isAt(row, [named])) : hits
+    const mine = named ? hits.filter(this.places.at([named])) : hits
     const dimensions = named ? NARROWING : at.filter(isOfAll)
     const whole = this.#best(dimensions.length ? dimensions : NARROWING, mine, this.rows, named ? 'most of it' : 'any')
     // What was short does not show in a long window: then the time tells first, and the place within it. Of no place that tells, it is of everybody's.
@@ -158,7 +158,7 @@ export class Search {
       const place = sharper ?? (named ? null : whole)
       // Of too few to tell, all at one place where the cause sits by its nature: there, rather than everywhere.
       const elements = place?.elements ?? (burst ? this.#common(CAUSE_BY_ID.get(cause)?.at ?? [], all) : [])
-      const inside = all.filter((row) => this.places.isAt(row, elements))
+      const inside = all.filter(this.places.at(elements))
       if (inside.length < FEWEST) return []
       const contrast = this.#contrast(elements, new Set(inside), during)
       const before = this.#before(elements, first, new Set(mine))
@@ -178,7 +178,7 @@ export class Search {
   #common(dimensions: readonly string[], rows: readonly number[]): readonly Element[] {
     for (const dimension of dimensions) {
       const elements = dimension.split('+').map((one) => ({ dimension: one, number: this.places.number(one, rows[0] ?? 0) }))
-      if (dimension !== 'group' && elements.every(({ number }) => number > 0) && rows.every((row) => this.places.isAt(row, elements))) return elements
+      if (dimension !== 'group' && elements.every(({ number }) => number > 0) && rows.every(this.places.at(elements))) return elements
     }
     return []
   }
@@ -248,7 +248,7 @@ export class Search {
 
   #sharpened(single: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope {
     if (single.elements.length > 1 || single.elements.some(({ dimension }) => dimension === 'person' || dimension === 'host')) return single
-    const there = hits.filter((row) => this.places.isAt(row, single.elements))
+    const there = hits.filter(this.places.at(single.elements))
     return this.#narrowed(single, there, among) ?? single
   }
 
@@ -259,12 +259,8 @@ export class Search {
    */
   #isOfSomeHosts({ elements }: Scope, hits: readonly number[], fine: Int32Array): boolean {
     if (elements.some(({ dimension }) => OF_NO_HOSTS.has(dimension))) return false
-    const there = (rows: ArrayLike<number>) =>
-      this.places.count(
-        'host',
-        Array.from(rows).filter((row) => this.places.isAt(row, elements)),
-      )
-    const [had, well] = [there(hits), there(fine)]
+    const isThere = this.places.at(elements)
+    const [had, well] = [this.places.count('host', hits.filter(isThere)), this.places.count('host', fine.filter(isThere))]
     const names = new Set([...had.keys(), ...well.keys()])
     const hosts = [...names]
       .map((name) => ({ hit: had.get(name) ?? 0, n: (had.get(name) ?? 0) + (well.get(name) ?? 0) }))
@@ -309,7 +305,8 @@ export class Search {
 
   /** A second place within the first: nearly all of the hits are at both, and those at the first alone are fine. */
   #narrowed(first: Scope & { table: Table }, hits: readonly number[], among: Int32Array): Scope | null {
-    const inside = among.filter((row) => this.ledger.cause(row) === 0 && this.places.isAt(row, first.elements))
+    const isThere = this.places.at(first.elements)
+    const inside = among.filter((row) => this.ledger.cause(row) === 0 && isThere(row))
     if (inside.length < 5) return null
     const known = new Set(first.elements.map(({ dimension }) => dimension))
     let best: { element: Element; gain: number } | null = null
@@ -346,10 +343,11 @@ export class Search {
   #contrast(elements: readonly Element[], hits: ReadonlySet<number>, among: Int32Array): Table {
     const inside = { hit: 0, n: 0 }
     const outside = { hit: 0, n: 0 }
+    const isThere = this.places.at(elements)
     for (const row of among) {
-      const hit = hits.has(row)
-      if (!hit && this.ledger.cause(row) !== 0) continue
-      const side = this.places.isAt(row, elements) ? inside : outside
+      const hit = this.ledger.cause(row) !== 0
+      if (hit && !hits.has(row)) continue
+      const side = isThere(row) ? inside : outside
       side.n++
       if (hit) side.hit++
     }
@@ -361,9 +359,10 @@ export class Search {
     const result = { hit: 0, n: 0 }
     // Who held a container is known only of those who waited for it: before it, everybody counts.
     const places = elements.filter(({ dimension }) => dimension !== 'holderHost')
+    const isThere = this.places.at(places)
     for (const row of this.ledger.rows(fromMs - 3 * DAY_MS, fromMs)) {
-      const hit = hits.has(row)
-      if ((!hit && this.ledger.cause(row) !== 0) || !this.places.isAt(row, places)) continue
+      const hit = this.ledger.cause(row) !== 0
+      if (!isThere(row) || (hit && !hits.has(row))) continue
       result.n++
       if (hit) result.hit++
     }

@@ -106,7 +106,7 @@ export class Teller {
     // Of what came and went, those in between were fine, but not at the time.
     const isThen = (row: number) => ledger.cause(row) === 0 && (episodes === 1 || isNear(times, ledger.atMs(row)))
     const during = ledger.rows(fromMs, toMs + 1).filter((row) => hitSet.has(row) || isThen(row))
-    const places = knownOfAll(elements)
+    const isThere = this.places.at(knownOfAll(elements))
     const onsets: Onset[] = [{ cause, of: 'its beginning', atMs: fromMs }]
     if (worse) onsets.push({ cause, of: 'its worsening', atMs: worse.fromMs })
     const best = new Map<string, Suspect>()
@@ -115,7 +115,7 @@ export class Teller {
       for (const change of all) {
         if (change.atMs > onset.atMs + 30 * 60_000 || change.atMs <= onset.atMs - 7 * DAY_MS) continue
         const between = ledger.rows(change.atMs, onset.atMs)
-        const isGood = (row: number) => (onset.of === 'its beginning' ? ledger.cause(row) === 0 && this.places.isAt(row, places) : hitSet.has(row))
+        const isGood = (row: number) => (onset.of === 'its beginning' ? ledger.cause(row) === 0 && isThere(row) : hitSet.has(row))
         const known = {
           ...this.#covered(
             change,
@@ -148,9 +148,10 @@ export class Teller {
       .map(({ dimension, value }) => this.places.element(dimension === 'host' && byHolder ? 'holderHost' : dimension, value))
     const there = where.filter((one) => one !== null)
     if (there.length === 0 || there.length < where.length) return { covered: null, precise: null }
-    const inside = during.filter((row) => this.places.isAt(row, there))
+    const isThere = this.places.at(there)
+    const inside = during.filter(isThere)
     return {
-      covered: { hit: hits.filter((row) => this.places.isAt(row, there)).length, of: hits.length },
+      covered: { hit: hits.filter(isThere).length, of: hits.length },
       precise: { hit: inside.reduce((n, row) => n + Number(hitSet.has(row)), 0), of: inside.length },
     }
   }

@@ -19,21 +19,27 @@ export function changePoints(cost: Cost, penalty: number, atLeast = 2): number[]
   const best = new Float64Array(n + 1).fill(Infinity)
   const last = new Int32Array(n + 1)
   best[0] = -penalty
-  let candidates: number[] = [0]
+  // In plain loops, and in place: this is done for millions of pairs.
+  const candidates = new Int32Array(n + 1)
+  const values = new Float64Array(n + 1)
+  let left = 1
   for (let to = atLeast; to <= n; to++) {
     const open = to - atLeast
-    if (open > 0 && open >= atLeast) candidates.push(open)
-    const values = candidates.map((from) => (best[from] ?? Infinity) + cost.between(from, to))
+    if (open > 0 && open >= atLeast) candidates[left++] = open
     let least = Infinity
-    values.forEach((value, i) => {
-      if (value + penalty < least) {
-        least = value + penalty
-        last[to] = candidates[i] ?? 0
-      }
-    })
+    for (let i = 0; i < left; i++) {
+      const from = candidates[i] ?? 0
+      const value = (best[from] ?? Infinity) + cost.between(from, to)
+      values[i] = value
+      if (value + penalty >= least) continue
+      least = value + penalty
+      last[to] = from
+    }
     best[to] = least
     // Whoever is worse now by more than a penalty can never be the last change again.
-    candidates = candidates.filter((_, i) => (values[i] ?? Infinity) <= least)
+    let kept = 0
+    for (let i = 0; i < left; i++) if ((values[i] ?? Infinity) <= least) candidates[kept++] = candidates[i] ?? 0
+    left = kept
   }
   const changes: number[] = []
   for (let at = last[n] ?? 0; at > 0; at = last[at] ?? 0) changes.unshift(at)
@@ -74,15 +80,28 @@ export function rateCost(ones: ArrayLike<number>, of: ArrayLike<number> | null =
     hits[i + 1] = (hits[i] ?? 0) + (ones[i] ?? 0)
     tries[i + 1] = (tries[i] ?? 0) + (of ? (of[i] ?? 0) : 1)
   }
-  const term = (k: number, m: number) => (k <= 0 ? 0 : k * Math.log(k / m))
+  // Of k ones among m: k ln k + (m - k) ln (m - k) - m ln m. Each count has its term only once.
+  const terms = termsUpTo(Math.max(tries[n] ?? 0, hits[n] ?? 0))
   return {
     n,
     between(from, to) {
       const k = (hits[to] ?? 0) - (hits[from] ?? 0)
       const m = (tries[to] ?? 0) - (tries[from] ?? 0)
-      return m === 0 ? 0 : -2 * (term(k, m) + term(m - k, m))
+      return -2 * ((terms[k] ?? 0) + (terms[m - k] ?? 0) - (terms[m] ?? 0))
     },
   }
+}
+
+let knownTerms = new Float64Array(1)
+/** n ln n of 0, 1, 2, … up to a count; remembered. */
+function termsUpTo(most: number): Float64Array {
+  if (knownTerms.length <= most) {
+    const wider = new Float64Array(Math.max(most + 1, 2 * knownTerms.length))
+    wider.set(knownTerms)
+    for (let n = knownTerms.length; n < wider.length; n++) wider[n] = n * Math.log(n)
+    knownTerms = wider
+  }
+  return knownTerms
 }
 
 /** More runs than this are joined before change points are looked for. */
