@@ -2,6 +2,7 @@ import { mkdir } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import type { Settings } from '../contract/other'
 import type { Stretch } from '../contract/policies'
+import type { Observation } from '../core/logons/observation'
 import { controlServer } from './control'
 import { larkmere, type Larkmere } from './directory/larkmere'
 import { Fleet, type Uplink } from './fleet/fleet'
@@ -92,7 +93,7 @@ async function writeHistory(range: { fromDay: number; toDay: number }, tell: (st
   for (const { dayMs, observations, logons } of history(company, planted, range, untilMs, timeZone)) {
     if (observations.length === 0) continue
     const stretches = stretchesOf(logons, untilMs)
-    const body = Buffer.from(observations.map(({ timeMs, ...rest }) => JSON.stringify({ time: timeMs, ...rest })).join('\n') + '\n')
+    const body = Buffer.from(observations.map(lineOf).join('\n') + '\n')
     const name = `larkmere-${new Date(dayMs).toISOString().slice(0, 10)}.ndjson`
     const response = await fetch(`${server}/api/evidence/files`, {
       method: 'POST',
@@ -110,6 +111,9 @@ async function writeHistory(range: { fromDay: number; toDay: number }, tell: (st
   for (const id of pending) await read(id)
   await told[1]
 }
+
+/** As a line of NDJSON, where the moment is called `time`. In a text that it says, the quotes would not stand like that. */
+const lineOf = (one: Observation): string => JSON.stringify(one).replace('"timeMs":', '"time":')
 
 async function read(id: string): Promise<void> {
   for (;;) {

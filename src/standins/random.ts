@@ -31,11 +31,14 @@ export class Random {
   around(medianMs: number, spread = 0.25): number {
     return medianMs * Math.exp(spread * this.normal())
   }
+  /** So many hexadecimal digits. */
+  hex(n: number): string {
+    let digits = ''
+    for (let i = 0; i < n; i++) digits += '0123456789abcdef'.charAt(this.below(16))
+    return digits
+  }
   guid(): string {
-    const hex = (n: number) =>
-      Array.from({ length: n }, () => this.below(16).toString(16))
-        .join('')
-        .toUpperCase()
+    const hex = (n: number) => this.hex(n).toUpperCase()
     return `${hex(8)}-${hex(4)}-4${hex(3)}-A${hex(3)}-${hex(12)}`
   }
 }

@@ -310,7 +310,7 @@ export class Fleet {
     const holdingHost = hold ? this.hosts.get(hold.host) : undefined
     const alive = hold ? holdingHost?.power === 'on' && holdingHost.sessions.has(hold.session) : false
     const slow = this.troubles.has('slow-share') && staff.share.includes('hill') ? 38 : 0
-    const id = Array.from({ length: 32 }, () => random.below(16).toString(16)).join('')
+    const id = random.hex(32)
     const simulated = simulateLogon(random, id, staff, host.plan, nowMs, {
       first: false,
       containers,

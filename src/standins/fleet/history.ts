@@ -24,6 +24,7 @@ export function* history(
   const localNow = nowMs + offsetMs(timeZone, nowMs)
   const today = Math.floor(localNow / DAY_MS) * DAY_MS
   const hostsByPool = groupHosts(larkmere.hosts)
+  const aliveByPool = groupHosts(larkmere.hosts.filter(({ id }) => id !== planted.deadHost))
   let logons: LoggedOn[] = []
   const newcomers = new Random('newcomers')
   // Most people were here before the history begins; some join during it.
@@ -55,7 +56,7 @@ export function* history(
     const host =
       staff.pool === 'bridge-ops' || staff.pool === 'naval-drawing'
         ? hosts[hash(staff.id) % hosts.length]
-        : random.pick(hosts.filter(({ id }) => id !== planted.deadHost || atMs < planted.powerLossMs))
+        : random.pick(atMs < planted.powerLossMs ? hosts : (aliveByPool.get(staff.pool) ?? []))
     if (!host) return []
     const containers = POOLS.find(({ id }) => id === staff.pool)?.containers ?? false
     const rate = containers ? rateAround(due, index, staff.share) : 0
@@ -64,7 +65,7 @@ export function* history(
     const storm = atMs > planted.stormSinceMs
     const dead = planted.held.has(staff.id) && atMs > planted.powerLossMs
     const briefly = !dead && containers && random.chance(0.004)
-    const id = Array.from({ length: 32 }, () => random.below(16).toString(16)).join('')
+    const id = random.hex(32)
     const sick = random.chance(0.003)
     const simulated = simulateLogon(random, id, staff, host, atMs, {
       first,

@@ -2,6 +2,8 @@ import type { Attrs, Observation } from '../../core/logons/observation'
 import type { HostPlan, Staff } from '../directory/larkmere'
 import type { Random } from '../random'
 
+type Writable<T> = { -readonly [Name in keyof T]: T[Name] }
+
 /** What a logon meets. Durations follow from these, not from dice alone. */
 export interface Conditions {
   readonly first: boolean
@@ -35,8 +37,25 @@ const RETRY_MS = 9000
 /** One logon from the click to its end, as observations. @param id the attempt's id (a trace id) */
 export function simulateLogon(random: Random, id: string, staff: Staff, host: HostPlan, atMs: number, c: Conditions): Simulated {
   const out: Observation[] = []
-  const who = { attempt: id, person: `LARKMERE\\${staff.id}`, pool: staff.pool }
-  const here = { ...who, host: host.id, session: `${host.id}-${id.slice(0, 6)}` }
+  const [person, session] = [`LARKMERE\\${staff.id}`, `${host.id}-${id.slice(0, 6)}`]
+  // Field by field: a month of logons is a million of these, and objects that are put together from others are slow to make and slow to write.
+  const observed = (kind: Observation['kind'], atMs: number): Writable<Observation> => ({
+    attempt: id,
+    person,
+    pool: staff.pool,
+    host: host.id,
+    session,
+    kind,
+    timeMs: Math.round(atMs),
+  })
+  const observedPhase = (name: string, fromMs: number, ms: number, code?: string, part?: string): Observation => {
+    const one = observed('phase', fromMs)
+    one.phase = name
+    if (part !== undefined) one.part = part
+    one.durationMs = Math.round(ms)
+    if (code !== undefined) one.code = code
+    return one
+  }
   const attrs: Record<string, string | number | boolean> = {
     first: c.first,
     network: staff.network,
@@ -50,16 +69,24 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
   }
   let t = atMs
   const busy = c.hostCpu > 0.85 ? 2.6 : 1
-  const phase = (name: string, ms: number, extra: Partial<Observation> = {}) => {
-    out.push({ ...here, kind: 'phase', timeMs: Math.round(t), phase: name, durationMs: Math.round(ms), ...extra })
+  const phase = (name: string, ms: number, code?: string) => {
+    out.push(observedPhase(name, t, ms, code))
     t += ms
   }
   const finish = (outcome: Simulated['outcome'], code?: string): Simulated => {
-    out.push({ ...here, kind: 'end', timeMs: Math.round(t), outcome, ...(code ? { code } : {}) })
-    out.unshift({ ...here, kind: 'begin', timeMs: Math.round(atMs), attrs })
-    return { observations: out, totalMs: Math.round(t - atMs), outcome }
+    const end = observed('end', t)
+    end.outcome = outcome
+    if (code !== undefined) end.code = code
+    const begin = observed('begin', atMs)
+    begin.attrs = attrs
+    return { observations: [begin, ...out, end], totalMs: Math.round(t - atMs), outcome }
   }
-  const mark = (code: string, phaseName: string) => out.push({ ...here, kind: 'mark', timeMs: Math.round(t), code, phase: phaseName })
+  const mark = (code: string, phaseName: string) => {
+    const one = observed('mark', t)
+    one.code = code
+    one.phase = phaseName
+    out.push(one)
+  }
 
   phase('broker', random.around(550, 0.3))
   if (c.brokerRefuses) {
@@ -79,7 +106,7 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
   phase('connect', random.around(700, 0.25) + rtt * 9)
   t += random.around(60, 0.4)
   const signOn = signOnMs(random, staff, c, attrs)
-  phase('sign-on', signOn.ms, signOn.code ? { code: signOn.code } : {})
+  phase('sign-on', signOn.ms, signOn.code ?? undefined)
   if (signOn.code) return finish('failed', signOn.code)
   t += random.around(150, 0.4)
   let degraded = false
@@ -124,14 +151,7 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
         t += 7000
         mark('STATUS_BAD_NETWORK_PATH', 'container')
       }
-      out.push({
-        ...here,
-        kind: 'phase',
-        timeMs: Math.round(start),
-        phase: 'container',
-        durationMs: Math.round(t - start),
-        code: 'STATUS_BAD_NETWORK_PATH',
-      })
+      out.push(observedPhase('container', start, t - start, 'STATUS_BAD_NETWORK_PATH'))
       return 'STATUS_BAD_NETWORK_PATH'
     }
     if (!c.holder) {
@@ -148,14 +168,7 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
     }
     if (c.heldBriefly) t += attach
     attrs['retries'] = tries
-    out.push({
-      ...here,
-      kind: 'phase',
-      timeMs: Math.round(start),
-      phase: 'container',
-      durationMs: Math.round(t - start),
-      ...(c.heldBriefly ? {} : { code: '0xC0000043' }),
-    })
+    out.push(observedPhase('container', start, t - start, c.heldBriefly ? undefined : '0xC0000043'))
     return c.heldBriefly ? null : '0xC0000043'
   }
 
@@ -170,10 +183,10 @@ export function simulateLogon(random: Random, id: string, staff: Staff, host: Ho
     for (const [part, usual] of parts) {
       const ms = (c.slowPart?.part === part ? c.slowPart.ms + random.around(300, 0.3) : usual) * busy
       // This agent names a part only when it takes a while.
-      if (ms > 900) out.push({ ...here, kind: 'phase', timeMs: Math.round(t), phase: 'policy', part, durationMs: Math.round(ms) })
+      if (ms > 900) out.push(observedPhase('policy', t, ms, undefined, part))
       t += ms
     }
-    out.push({ ...here, kind: 'phase', timeMs: Math.round(start), phase: 'policy', durationMs: Math.round(t - start) })
+    out.push(observedPhase('policy', start, t - start))
   }
 }
 
