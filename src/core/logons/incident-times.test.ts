@@ -31,6 +31,15 @@ describe('a burst', () => {
     ).toEqual([180, 200, 201, 202, 203, 204, 220])
   })
 
+  it('goes on for as many days as have as much of it, with a day before the first and after the last', () => {
+    // Half a day each of four, the third with the most of it, and a day before that on which nobody had it.
+    const hours = [...[0, 4, 8], ...[24, 48, 72].flatMap((day) => Array.from({ length: day === 48 ? 14 : 10 }, (_, i) => day + i / 2)), 96, 100, 130]
+    const { ledger, rows } = at(hours)
+    const hits = rows.filter((row) => ledger.atMs(row) >= 24 * HOUR && ledger.atMs(row) < 90 * HOUR)
+    const found = hoursOf(ledger, burstOf(ledger, hits) ?? [])
+    expect([found[0], found.at(-1)]).toEqual([0, 100])
+  })
+
   it('is nowhere where it is spread evenly, or too seldom', () => {
     const even = at(Array.from({ length: 60 }, (_, i) => i * 10))
     expect(burstOf(even.ledger, even.rows)).toBeNull()

@@ -7,6 +7,8 @@ const DAY_MS = 86_400_000
 /** In so short a time, such a part of all that have a cause: a burst. */
 const BURST_MS = 6 * 3_600_000
 const BURST_SHARE = 0.2
+/** It goes on where a day more has so much of what those hours have. */
+const GOES_ON = 0.5
 /** So many at most are taken off a beginning, where so long a pause follows them. */
 const STRAGGLERS = 2
 const LONG_PAUSE_MS = 6 * 3_600_000
@@ -24,8 +26,19 @@ export function burstOf(ledger: Ledger, hits: readonly number[]): Int32Array | n
     if (next - first + 1 > most) [from, most] = [first, next - first + 1]
   }
   if (most < Math.max(FEWEST, BURST_SHARE * hits.length)) return null
-  const [firstMs, lastMs] = [ledger.atMs(hits[from] ?? 0), ledger.atMs(hits[from + most - 1] ?? 0)]
-  return ledger.rows(firstMs - DAY_MS, lastMs + DAY_MS)
+  // Of what goes on for days, all of them: a day that has as much of it is no day around it.
+  let [first, last] = [from, from + most - 1]
+  const atMs = (hit: number) => ledger.atMs(hits[hit] ?? 0)
+  for (;;) {
+    let [earlier, later] = [first, last]
+    while (earlier > 0 && atMs(earlier - 1) >= atMs(first) - DAY_MS) earlier--
+    while (later < hits.length - 1 && atMs(later + 1) <= atMs(last) + DAY_MS) later++
+    const [before, after] = [first - earlier >= GOES_ON * most, later - last >= GOES_ON * most]
+    if (!before && !after) break
+    if (before) first = earlier
+    if (after) last = later
+  }
+  return ledger.rows(atMs(first) - DAY_MS, atMs(last) + DAY_MS)
 }
 
 /**
