@@ -379,8 +379,9 @@ export const imageRegression: Cause = {
     const worst = facts.measured.excess[0]
     const image = facts.text('image')
     if (facts.failed || !worst || !image) return null
-    const clues = sitsAt(facts, worst.phase, ['image'], 5)
-    if (!clues.some((one) => one.for)) clues.push(...beganWithImage(facts, worst.phase))
+    // Those around it tell, or those when the image came: whichever says more.
+    const [sits, began] = [sitsAt(facts, worst.phase, ['image'], 5), beganWithImage(facts, worst.phase)]
+    const clues = sumOf(sits) <= 0 ? [...sits, ...began] : sumOf(began) > sumOf(sits) ? [...began] : [...sits]
     if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase))
     const part = longestPart(facts, worst.phase)
     if (part && part.endMs - part.startMs > 0.7 * worst.blameMs && !isOnlyPackage(facts, part))
