@@ -9,19 +9,19 @@ import type { Ledger } from './ledger'
 const MOST_OF_A_CAUSE = 40
 /** A contrast must gain at least so much before it names a place. */
 const LEAST_GAIN = 12
-/** Or fewer, where so many times fewer had it before. */
-const SOME = 0.05
-const TIMES_BEFORE = 20
 /** Too few to compare with. */
 const FEW = 10
 /** Where no place tells, so many of all must have it; or so many, where its own places are not reported: there may be several of them. */
 const EVERYBODY = 0.5
 const MANY = 0.2
+/** Or of the latter fewer, where so many times fewer had it before. */
+const SOME = 0.05
+const TIMES_BEFORE = 20
 /** Of the others at a place, at most this share of the rate at the part that tells it better. */
 const HARDLY = 0.12
 const DAY_MS = 86_400_000
-/** What has no hosts of its own. */
-const OF_NO_HOSTS = new Set(['host', 'person', 'group', 'logon', 'holderHost'])
+/** Where nobody asks which hosts of it they were. */
+const NOT_OF_HOSTS = new Set(['host', 'person', 'group', 'logon', 'holderHost'])
 
 /** Where a cause can sit when nothing is known of it beforehand. */
 const ANYWHERE = [
@@ -258,7 +258,7 @@ export class Search {
    * Fast subset scan for spatial pattern detection, J. R. Statist. Soc. B 74.
    */
   #isOfSomeHosts({ elements }: Scope, hits: readonly number[], fine: Int32Array): boolean {
-    if (elements.some(({ dimension }) => OF_NO_HOSTS.has(dimension))) return false
+    if (elements.some(({ dimension }) => NOT_OF_HOSTS.has(dimension))) return false
     const isThere = this.places.at(elements)
     const [had, well] = [this.places.count('host', hits.filter(isThere)), this.places.count('host', fine.filter(isThere))]
     const names = new Set([...had.keys(), ...well.keys()])
