@@ -113,7 +113,9 @@ async function writeHistory(range: { fromDay: number; toDay: number }, tell: (st
 }
 
 /** As a line of NDJSON, where the moment is called `time`. In a text that it says, the quotes would not stand like that. */
-const lineOf = (one: Observation): string => JSON.stringify(one).replace('"timeMs":', '"time":')
+function lineOf(one: Observation): string {
+  return JSON.stringify(one).replace('"timeMs":', '"time":')
+}
 
 async function read(id: string): Promise<void> {
   for (;;) {
