@@ -124,7 +124,7 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
   const causes = weighed.reduce((sum, { odds }) => sum + odds, 0)
   const all = SOMETHING_ELSE + causes
   weighed.sort((a, b) => b.odds - a.odds || (a.cause.id < b.cause.id ? -1 : 1))
-  mainFirst(weighed)
+  mainFirst(weighed, together)
   const best = weighed[0]
   // Where several are shown beside each other, none takes the others' belief.
   const believed: readonly Weighed[] = best === undefined ? [] : together?.includes(best) ? together : [best]
@@ -221,13 +221,15 @@ const weightFor = ({ evidence }: Weighed): number => evidence.reduce((sum, one) 
 
 /**
  * Two troubles at once: where the likeliest explains less than half of the excess, the next that is shown as well and that explains more is the
- * main one. They change their odds: a clue of each says so, so that the scores still add up.
+ * main one; of those that are told together, the one that explains most. They change their odds: a clue of each says so, so that the scores still add up.
  */
-function mainFirst(weighed: Weighed[]): void {
+function mainFirst(weighed: Weighed[], together: readonly Weighed[] | null): void {
   const [first] = weighed
   const explains = ({ evidence }: Weighed) => Math.min(...evidence.map((one) => one.explains ?? 1))
   if (!first || explains(first) >= 0.5) return
-  const other = weighed.find((one) => explains(one) > explains(first) && weightFor(one) >= POINTS)
+  const more = weighed.filter((one) => explains(one) > explains(first) && weightFor(one) >= POINTS)
+  const [next] = more
+  const other = next && together?.includes(next) ? more.filter((one) => together.includes(one)).sort((a, b) => explains(b) - explains(a))[0] : next
   if (!other) return
   const apart = first.logOdds - other.logOdds
   const clue = (speaksFor: boolean, sentence: string): Clue => ({ for: speaksFor, weight: rounded(apart), sentence })

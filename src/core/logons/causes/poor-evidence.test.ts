@@ -177,4 +177,25 @@ describe('where hardly anything is told of a logon', () => {
     expect((causes['autostart-heavy'] ?? 0) + (causes['share-slow'] ?? 0)).toBe(60)
     expect(evidence.some((sentence) => /^It explains \d\d % of the time beyond the usual; for the rest there is: /.test(sentence))).toBe(true)
   })
+
+  it('three troubles at once are told, too: first the one that took most', () => {
+    const { causes, evidence } = told(
+      (pool) =>
+        pool === 'lab'
+          ? {
+              attrs: { autostart: 14 },
+              marks: [['scanner.active', 'container', 3000]],
+              phases: { container: 12_000, packages: 19_000, shell: 16_000 },
+            }
+          : { attrs: { autostart: 3 }, phases: { packages: 900 } },
+      () => ({ attrs: { autostart: 3 }, phases: { packages: 900 } }),
+    )
+    expect(Object.values(causes).reduce((sum, n) => sum + n, 0)).toBe(60)
+    expect(causes['packages-slow']).toBeGreaterThanOrEqual(45)
+    expect(
+      evidence.some((sentence) =>
+        /for the rest there is: (a scanner|attaching|many)[a-z ]+, and (a scanner|attaching|many)[a-z ]+\.$/.test(sentence),
+      ),
+    ).toBe(true)
+  })
 })
