@@ -167,7 +167,7 @@ export const Finding = z.object({
 export type Finding = z.infer<typeof Finding>
 const DiagnosisRecord = z.object({
   cause: Finding.nullable(),
-  others: z.array(z.object({ id: z.string(), title: z.string(), confidence: z.number() })),
+  others: z.array(z.object({ id: z.string(), title: z.string(), confidence: z.number(), beside: z.boolean().optional() })),
 })
 
 const PhaseRecord = z.object({

@@ -32,7 +32,8 @@ export interface Finding {
 
 export interface Diagnosis {
   readonly cause: Finding | null
-  readonly others: readonly { readonly id: string; readonly title: string; readonly confidence: number }[]
+  /** @property beside of those that are there as well as the cause, in phases of their own; the rest could be instead of it */
+  readonly others: readonly { readonly id: string; readonly title: string; readonly confidence: number; readonly beside?: boolean }[]
 }
 
 export interface Explained extends Measured {
@@ -147,7 +148,12 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
     others: rest
       .filter(({ odds }) => odds / all >= MENTIONABLE)
       .slice(0, 5)
-      .map(({ cause, odds }) => ({ id: cause.id, title: cause.title, confidence: rounded(odds / all) })),
+      .map((one) => ({
+        id: one.cause.id,
+        title: one.cause.title,
+        confidence: rounded(one.odds / all),
+        ...(said && believed.includes(one) ? { beside: true } : {}),
+      })),
   }
 }
 

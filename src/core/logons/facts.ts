@@ -52,6 +52,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
   const crowds = new Map<string, Crowd>()
   const nearest = new Map<string, Anywhere>()
   const contrasts = new Map<string, Contrast>()
+  const since = new Map<string, SinceImage | null>()
   return {
     measured,
     attempt,
@@ -93,7 +94,11 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       if (!found) nearest.set(key, (found = around.anywhere(self, phase, outside, among)))
       return found
     },
-    sinceImage: (phase) => around.sinceImage(self, phase),
+    sinceImage(phase) {
+      let found = since.get(phase)
+      if (found === undefined) since.set(phase, (found = around.sinceImage(self, phase)))
+      return found
+    },
     crowd(phase) {
       let found = crowds.get(phase)
       if (!found) crowds.set(phase, (found = around.crowd(self, phase)))

@@ -27,7 +27,7 @@ const sizes = (list: readonly Candidate[]) => list.map(({ elements, hits }) => [
 
 describe('incidents that are one', () => {
   it('are those at a part of a place right before, amid or right after one at all of it', () => {
-    const [one, ...others] = absorbed([early, candidate({}), candidate({ elements: [SHARE, OFFICE], hits: rows(170, 175) })], ledger, isAt)
+    const [one, ...others] = absorbed([early, candidate({}), candidate({ elements: [SHARE, OFFICE], hits: rows(170, 175) })], ledger, () => isAt)
     expect(others).toEqual([])
     expect(one?.elements).toEqual([SHARE])
     expect(one?.hits).toEqual([...rows(80, 88), ...rows(100, 160), ...rows(170, 175)])
@@ -41,17 +41,17 @@ describe('incidents that are one', () => {
       { ...early, hits: [...rows(80, 88), 300] },
       { ...early, hits: rows(80, 165) },
     ])
-      expect(sizes(absorbed([candidate({}), other], ledger, isAt))).toHaveLength(2)
+      expect(sizes(absorbed([candidate({}), other], ledger, () => isAt))).toHaveLength(2)
   })
 
   it('are what is too little to tell its place, and goes over into one at whose place all of it is', () => {
     const few = candidate({ elements: [], hits: [40, 51, 60, 74, 80] })
-    const [one, ...others] = absorbed([few, candidate({})], ledger, isAt)
+    const [one, ...others] = absorbed([few, candidate({})], ledger, () => isAt)
     expect(others).toEqual([])
     expect(one?.hits).toEqual([...few.hits, ...rows(100, 160)])
     // Somewhere else, a pause between, or too many for that.
     for (const hits of [[40, 51, 60, 76, 80], [20, 51, 60, 74, 80], [40, 51, 60], rows(40, 100).filter(isAt)])
-      expect(sizes(absorbed([{ ...few, hits }, candidate({})], ledger, isAt))).toHaveLength(2)
+      expect(sizes(absorbed([{ ...few, hits }, candidate({})], ledger, () => isAt))).toHaveLength(2)
   })
 
   it('are those at one place, again and again', () => {

@@ -15,7 +15,7 @@ const FEW = 0.2
 export function absorbed(
   candidates: readonly Candidate[],
   ledger: Ledger,
-  isAt: (row: number, elements: Candidate['elements']) => boolean,
+  testOf: (elements: Candidate['elements']) => (row: number) => boolean,
 ): Candidate[] {
   const kept: Candidate[] = []
   for (const one of [...candidates].sort((a, b) => b.hits.length - a.hits.length)) {
@@ -23,7 +23,7 @@ export function absorbed(
       if (cause !== one.cause) return false
       const isPart =
         elements.length < one.elements.length && elements.every((a) => one.elements.some((b) => a.dimension === b.dimension && a.number === b.number))
-      if (!isPart && (one.elements.length > 0 || one.hits.length > FEW * hits.length || !one.hits.every((row) => isAt(row, elements)))) return false
+      if (!isPart && (one.elements.length > 0 || one.hits.length > FEW * hits.length || !one.hits.every(testOf(elements)))) return false
       const times = hits.map((row) => ledger.atMs(row))
       const own = one.hits.map((row) => ledger.atMs(row))
       return isPart ? own.every((atMs) => isNear(times, atMs)) : leadsTo(own, times)

@@ -46,12 +46,7 @@ export class RowPlaces {
     }
   }
 
-  /** Whether an attempt is at all of some places. */
-  isAt(row: number, elements: readonly Element[]): boolean {
-    return this.at(elements)(row)
-  }
-
-  /** The same as a test of many: what a place is called is looked up once. */
+  /** A test of rows: whether an attempt is at all of some places. What a place is called is looked up once. */
   at(elements: readonly Element[]): (row: number) => boolean {
     const tests = elements.map((one) => this.#testOf(one))
     const [first, second] = tests

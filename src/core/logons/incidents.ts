@@ -106,7 +106,7 @@ export function findIncidents(
     if (!real[i]) left.set(candidate.cause, [...(left.get(candidate.cause) ?? []), ...candidate.hits])
     return real[i]
   })
-  const whole = absorbed(found, ledger, (row, elements) => places.isAt(row, elements)).map((one) => (found.includes(one) ? one : search.overAll(one)))
+  const whole = absorbed(found, ledger, (elements) => places.at(elements)).map((one) => (found.includes(one) ? one : search.overAll(one)))
   const together = join ? ofSeveralHosts(joinedAt(whole, ledger), left, ledger, places) : whole
   const incidents = together.flatMap((candidate) => {
     const hits = shown(candidate.hits)

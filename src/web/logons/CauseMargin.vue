@@ -1,12 +1,15 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { Story } from '../../contract/logons'
 import { duration, percent, plural } from '../kit/format'
 import EvidenceList from './EvidenceList.vue'
 import RemedyPanel from './RemedyPanel.vue'
 
-defineProps<{ story: Story }>()
+const props = defineProps<{ story: Story }>()
 const why = ref(false)
+/** Of several troubles at once, those that are there as well; the others only could be. */
+const beside = computed(() => props.story.diagnosis.others.filter((one) => one.beside))
+const instead = computed(() => props.story.diagnosis.others.filter((one) => !one.beside))
 </script>
 
 <template>
@@ -45,9 +48,13 @@ const why = ref(false)
       >
     </div>
   </template>
-  <template v-if="story.diagnosis.others.length">
+  <template v-if="beside.length">
+    <h2>What there is besides</h2>
+    <div v-for="other in beside" :key="other.id" class="line">{{ other.title }}</div>
+  </template>
+  <template v-if="instead.length">
     <h2>What it could be instead</h2>
-    <div v-for="other in story.diagnosis.others" :key="other.id" class="line">
+    <div v-for="other in instead" :key="other.id" class="line">
       <span>{{ other.title }}</span><span class="quiet">{{ percent(other.confidence) }}</span>
     </div>
   </template>

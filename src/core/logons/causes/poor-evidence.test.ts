@@ -37,6 +37,7 @@ function told(trouble: Trouble, always: (i: number) => Parameters<typeof logon>[
     causes,
     incidents,
     said: new Set(said.map(({ sentence }) => sentence)),
+    beside: new Set(explained.flatMap(({ diagnosis }) => diagnosis.others.flatMap(({ id, beside }) => (beside ? [id] : [])))),
     evidence: said.flatMap(({ evidence }) => evidence.map(({ sentence }) => sentence)),
   }
 }
@@ -56,6 +57,7 @@ describe('where hardly anything is told of a logon', () => {
     const all = told(() => ({ phases: { container: 26_000 } }))
     expect(all.causes).toEqual({ 'share-slow': 240 })
     expect(all.incidents).toEqual([['share-slow', '', 240]])
+    expect(all.beside.size).toBe(0)
     expect([...all.said]).toEqual(['The storage for profiles answers slowly.'])
     const one = told((pool) => (pool === 'lab' ? { phases: { container: 26_000 } } : null))
     expect(one.causes).toEqual({ 'share-slow': 60 })
@@ -179,7 +181,7 @@ describe('where hardly anything is told of a logon', () => {
   })
 
   it('three troubles at once are told, too: first the one that took most', () => {
-    const { causes, evidence } = told(
+    const { causes, evidence, beside } = told(
       (pool) =>
         pool === 'lab'
           ? {
@@ -197,5 +199,7 @@ describe('where hardly anything is told of a logon', () => {
         /for the rest there is: (a scanner|attaching|many)[a-z ]+, and (a scanner|attaching|many)[a-z ]+\.$/.test(sentence),
       ),
     ).toBe(true)
+    expect(beside).toContain('scanner')
+    expect(beside).toContain('autostart-heavy')
   })
 })
