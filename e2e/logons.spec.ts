@@ -20,7 +20,6 @@ test('Today shows the day against the usual, and follows without a reload', asyn
 })
 
 test('a held container: the story, its cause, the remedy as a job, and the next logon works', async ({ page }) => {
-  test.setTimeout(150_000)
   await signIn(page)
   const [held] = await attempts(page, 'cause=container-held&limit=1')
   expect(held, 'the demo plants held containers').toBeDefined()

@@ -187,7 +187,6 @@ test('in force: a running session beside what should be, told in short; an admin
 })
 
 test('a time limit is proven live: disconnected, counted down, logged off by the fleet', async ({ page }) => {
-  test.setTimeout(150_000)
   await signIn(page, 'Hedda Vaas', '/policies/proof')
   await page.getByLabel('Pool of the proof').selectOption('back-office')
   await page.getByLabel('Test person').fill('proof.back-office')

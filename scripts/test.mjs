@@ -2,6 +2,7 @@
 //   --quick leaves the end-to-end tests and the installing from Debian out (npm run check)
 import { spawnSync } from 'node:child_process'
 import { readFileSync, rmSync } from 'node:fs'
+import { stripVTControlCharacters } from 'node:util'
 import { bin, build, debian, install, ROOT } from './shared.mjs'
 
 const quick = process.argv.includes('--quick')
@@ -23,13 +24,14 @@ const step = (name, command, args, env = {}) => {
   results.push({ name, ok: status === 0, seconds: (Date.now() - begun) / 1000 })
   return status === 0
 }
-const counted = (file, read) => {
+const read = (file) => {
   try {
-    return read(JSON.parse(readFileSync(file, 'utf8')))
+    return JSON.parse(readFileSync(file, 'utf8'))
   } catch {
-    return { passed: 0, failed: 1, skipped: 0 }
+    return null
   }
 }
+const counted = (report, count) => (report ? count(report) : { passed: 0, failed: 1, skipped: 0 })
 rmSync('.cache/unit.json', { force: true })
 rmSync('.cache/e2e.json', { force: true })
 step('lint', bin('eslint'), ['--cache', '--cache-location', '.cache/eslint', '--max-warnings', '0', '.'])
@@ -42,18 +44,48 @@ build()
 step('unit tests', bin('vitest'), ['run', '--reporter=default', '--reporter=json', '--outputFile.json=.cache/unit.json'])
 if (!quick) step('end-to-end tests', bin('playwright'), ['test', '--reporter=list,json'], { PLAYWRIGHT_JSON_OUTPUT_NAME: '.cache/e2e.json' })
 
+const unitReport = read('.cache/unit.json')
+const e2eReport = quick ? null : read('.cache/e2e.json')
+tellFailed()
 console.log('')
 for (const { name, ok, seconds } of results) console.log(`${ok ? 'ok    ' : 'FAILED'} ${name} (${seconds.toFixed(1)} s)`)
-const unit = counted('.cache/unit.json', ({ numPassedTests, numFailedTests, numPendingTests }) => ({
+const unit = counted(unitReport, ({ numPassedTests, numFailedTests, numPendingTests }) => ({
   passed: numPassedTests,
   failed: numFailedTests,
   skipped: numPendingTests,
 }))
 const e2e = quick
   ? { passed: 0, failed: 0, skipped: 0 }
-  : counted('.cache/e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected, skipped: stats.skipped }))
+  : counted(e2eReport, ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected, skipped: stats.skipped }))
 const checks = results.filter(({ name }) => !name.endsWith('tests'))
 const passed = unit.passed + e2e.passed + checks.filter(({ ok }) => ok).length
 const failed = Math.max(unit.failed + e2e.failed + checks.filter(({ ok }) => !ok).length, results.some(({ ok }) => !ok) ? 1 : 0)
 console.log(`\n${passed} passed, ${failed} failed, ${unit.skipped + e2e.skipped} skipped`)
 process.exit(failed === 0 ? 0 : 1)
+
+/** What failed once more and in short, last: whoever sees only the end of the output learns why. */
+function tellFailed() {
+  const tests = (unitReport?.testResults ?? []).flatMap(({ assertionResults, name, status, message }) => {
+    const failing = assertionResults
+      .filter((one) => one.status === 'failed')
+      .map((one) => ({ name: one.fullName, why: one.failureMessages[0] ?? '' }))
+    return failing.length || status !== 'failed' ? failing : [{ name, why: message }]
+  })
+  const walk = (suite) => [...(suite.specs ?? []), ...(suite.suites ?? []).flatMap(walk)]
+  const specs = (e2eReport?.suites ?? [])
+    .flatMap(walk)
+    .flatMap(({ title, file, tests: runs }) =>
+      runs
+        .filter(({ status }) => status === 'unexpected')
+        .map(({ results: tries }) => ({ name: `${file}: ${title}`, why: tries.at(-1)?.error?.message ?? 'no message' })),
+    )
+  for (const { name, why } of [...tests, ...specs]) {
+    const lines = stripVTControlCharacters(why).split('\n')
+    console.log(
+      `\nFAILED ${name}\n  ${lines
+        .filter((line) => line.trim())
+        .slice(0, 12)
+        .join('\n  ')}`,
+    )
+  }
+}

@@ -122,4 +122,29 @@ describe('a job', () => {
     await jobs.settle()
     expect(jobs.isRunning(id)).toBe(false)
   })
+
+  it('is judged by what the person did next: one that had begun before it was done and failed says nothing, one that worked does', async () => {
+    const minute = 60_000
+    const began = world.nowMs
+    const logOn = (id: string, minutes: number, outcome: string) =>
+      world.database.query(
+        `insert into attempts (id, thread, person, started_ms, last_ms, total_ms, outcome, first, network, blame_ms, lost_ms, slow_ms)
+        values ($1, $1, 'mara', $2, $2, 9000, $3, false, 'office', '{}', 0, 0)`,
+        [id, began + minutes * minute, outcome],
+      )
+    await logOn('held', -1, 'failed')
+    const takesFiveMinutes = step('release', () => {
+      world.nowMs += 5 * minute
+      return Promise.resolve('released')
+    })
+    const { id } = await ended(job([takesFiveMinutes], { attempt: 'held' }))
+    const outcome = async () => (await readJob(world.database, id))?.outcome
+    await logOn('meanwhile', 2, 'failed')
+    await logOn('running', 6, 'open')
+    expect(await outcome()).toBeNull()
+    await logOn('after', 7, 'failed')
+    expect(await outcome()).toEqual({ attempt: 'after', sentence: 'Their next logon failed too.' })
+    await logOn('worked', 3, 'ready')
+    expect(await outcome()).toEqual({ attempt: 'worked', sentence: 'Their next logon worked, in 9.0 s.' })
+  })
 })

@@ -41,11 +41,14 @@ export async function latestJobs(handle: Queryable): Promise<Job[]> {
   return readJobs(handle, '', [])
 }
 
-/** Jobs with what came of them: the first attempt that the same person made after the job had ended. */
+/**
+ * Jobs with what came of them: the first attempt that the same person made after the job had ended,
+ * or one while it ran that worked. One that began before there was a remedy and failed says nothing of it.
+ */
 async function readJobs(handle: Queryable, where: string, params: readonly unknown[]): Promise<Job[]> {
   const rows = await handle.query<Omit<Job, 'outcome' | 'progress'> & { next: string | null; nextOutcome: string | null; nextMs: number | null }>(
     `select ${JOB}, n.id as next, n.outcome as "nextOutcome", n.total_ms as "nextMs" from jobs j left join attempts a on a.id = j.attempt
-    left join lateral (select id, outcome, total_ms from attempts b where b.person = a.person and b.started_ms > j.started_ms and b.outcome <> 'open' order by b.started_ms limit 1) n on j.state = 'done' ${where} order by j.started_ms desc limit 100`,
+    left join lateral (select id, outcome, total_ms from attempts b where b.person = a.person and b.started_ms > case when b.outcome = 'failed' then j.ended_ms else j.started_ms end and b.outcome <> 'open' order by b.started_ms limit 1) n on j.state = 'done' ${where} order by j.started_ms desc limit 100`,
     params,
   )
   return rows.map(({ next, nextOutcome, nextMs, ...job }) => ({

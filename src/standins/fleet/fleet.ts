@@ -213,14 +213,14 @@ export class Fleet {
     return [...(this.hosts.get(host)?.sessions.values() ?? [])]
   }
 
-  /** The person tries again soon: that is what people do when the help desk calls back. */
+  /** The person tries again soon, and types with care: that is what people do when the help desk calls back. */
   expect(file: string): void {
     const person = file.split('/')[0] ?? ''
     const staff = this.options.larkmere.staff.find(({ id }) => id === person)
     if (!staff) return
     const again = () => {
       if (this.#trying.has(person)) this.#later(2000, again)
-      else this.#begin(staff)
+      else this.#begin(staff, true)
     }
     this.#later(4000 + this.#random.below(4000), again)
   }
@@ -287,7 +287,7 @@ export class Fleet {
     )
   }
 
-  #begin(staff: Staff): { simulated: Simulated; done: Promise<void>; host: Host; session: string } {
+  #begin(staff: Staff, careful = false): { simulated: Simulated; done: Promise<void>; host: Host; session: string } {
     const nowMs = this.options.now()
     const random = this.#random
     const pool = [...this.hosts.values()].filter(({ plan }) => plan.pool === staff.pool)
@@ -325,7 +325,7 @@ export class Fleet {
       heldBriefly: false,
       gatewayTimeoutMs: this.troubles.has('gateway') ? 15_000 : 120_000,
       slowPart: this.troubles.has('printers') && host.plan.zone === 'H1' && staff.pool === 'back-office' ? { part: 'printers', ms: 30_000 } : null,
-      wrongPassword: !this.options.larkmere.testers.includes(staff) && random.chance(0.007),
+      wrongPassword: !careful && !this.options.larkmere.testers.includes(staff) && random.chance(0.007),
       settingsMissing: containers && settings.locations === undefined,
       brokerRefuses: open.length ? null : { freeDesktops: 0, drainingHosts: pool.filter((one) => one.draining).length, hosts: pool.length },
     })
