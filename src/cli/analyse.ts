@@ -44,14 +44,16 @@ export async function analyseCommand(args: string[]): Promise<void> {
         },
       }
       // Event logs of several machines and channels belong together: one names whom the others speak of.
-      const events = new EventLog(sink, rules, accounts)
+      const events = new EventLog(sink, rules, accounts, true)
       for (const file of files) {
         current = file
         await readEvidence(file, format, sink, { events })
       }
       current = ''
       events.end()
-      if (!again) faults.end()
+      if (again) return
+      faults.end()
+      sayOfNameless(events.namedBySid.size)
     }, apart)
     faults.nothingRead()
     if (gathered.followed) {
@@ -154,6 +156,13 @@ async function readOrg(path: string): Promise<OrgFile> {
   if (parsed.success) return parsed.data
   const issue = parsed.error.issues[0]
   throw new UsageError(`${path}: ${issue?.path.join('.') ?? ''} ${issue?.message ?? 'not as expected'}`)
+}
+
+function sayOfNameless(people: number): void {
+  if (people > 0)
+    process.stderr.write(
+      `${people === 1 ? '1 person goes' : `${people} people go`} by the SID: a log that names them, as that of security, or --context, would say who they are\n`,
+    )
 }
 
 const sayOfClock = (said: string) => process.stderr.write(`${said}: what it timed was put right\n`)

@@ -18,12 +18,14 @@ const EventRuleFile = z.strictObject({
       ]),
     )
     .optional(),
-  observe: z.enum([...OBSERVATION_KINDS, 'nothing']),
+  observe: z.enum([...OBSERVATION_KINDS, 'nothing', 'return']),
+  wholeActivity: z.boolean().optional(),
   phase: z.string().min(1).max(100).optional(),
   part: text.optional(),
   person: texts.optional(),
   sid: text.optional(),
   session: text.optional(),
+  together: text.optional(),
   code: texts.optional(),
   codes: z.enum(['kerberos']).optional(),
   outcome: z.enum(['ready', 'failed', 'abandoned', 'degraded']).optional(),
@@ -39,6 +41,10 @@ export const EventMapFile = z.strictObject({ rules: z.array(EventRuleFile).min(1
   rules.forEach((rule, i) => {
     if (!rule.phase && (rule.observe === 'phase' || rule.observe === 'phase-begin' || rule.observe === 'phase-end'))
       context.addIssue({ code: 'custom', path: ['rules', i, 'phase'], message: `a rule that observes a ${rule.observe} needs a phase` })
+    if (rule.observe === 'return' && !rule.person)
+      context.addIssue({ code: 'custom', path: ['rules', i, 'person'], message: 'a rule that observes a return needs a person: who came back' })
+    if (rule.wholeActivity && rule.observe !== 'nothing')
+      context.addIssue({ code: 'custom', path: ['rules', i, 'wholeActivity'], message: 'only a rule that observes nothing may speak of a whole activity' })
     if (rule.observe === 'phase' && !rule.elapsed)
       context.addIssue({
         code: 'custom',

@@ -60,7 +60,7 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
   }
   const marks = marksOf(ordered, startMs)
   const attrs = mergeAttrs(ordered)
-  const outcome = outcomeOf({ end, closedMs, lastMs, nowMs, marks, phases })
+  const outcome = outcomeOf({ begin, end, closedMs, lastMs, nowMs, marks, phases, parts })
   return {
     id,
     account,
@@ -252,20 +252,32 @@ const isOnAnother = (marks: readonly Mark[], attrs: Attrs): boolean =>
   marks.some(({ code }) => code === 'profile.temporary' || (code === 'leftover.found' && attrs['profileType'] === 'local'))
 
 interface Ending {
+  begin: Observation | undefined
   end: Observation | undefined
   closedMs: number | null
   lastMs: number
   nowMs: number
   marks: readonly Mark[]
   phases: readonly Phase[]
+  parts: readonly PhasePart[]
 }
 
-function outcomeOf({ end, closedMs, lastMs, nowMs, marks, phases }: Ending): Outcome {
+/**
+ * Whether what was recorded is over, by somebody who records no more: of event logs often only one is given, as that of policy. Whoever saw them come would
+ * have seen them arrive.
+ */
+function isOfNoMore(marks: readonly Mark[], stretches: readonly Phase[]): boolean {
+  if (stretches.length === 0) return marks.some(({ phase, code }) => phase === 'sign-on' && code === null)
+  return stretches.every(({ phase, ended }) => ended && phase !== 'broker' && phase !== 'power' && phase !== 'connect')
+}
+
+function outcomeOf({ begin, end, closedMs, lastMs, nowMs, marks, phases, parts }: Ending): Outcome {
   if (end?.outcome) return end.outcome
   const failing = marks.some((mark) => mark.code !== null && codeFails(mark.code))
   if (end) return failing && !phases.some(({ phase }) => phase === 'shell') ? 'failed' : 'ready'
   if (closedMs !== null) return 'ready'
   if (nowMs - lastMs <= SILENCE_MS) return 'open'
+  if (!failing && begin === undefined && isOfNoMore(marks, [...phases, ...parts])) return 'ready'
   const reachedHost = phases.some(({ phase }) => phase !== 'broker' && phase !== 'power' && phase !== 'settle')
   return failing || !reachedHost ? 'failed' : 'abandoned'
 }

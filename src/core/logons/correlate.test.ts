@@ -364,6 +364,28 @@ describe('correlate', () => {
     expect(attempts(silent, NOW)[0]?.outcome).toBe('failed')
   })
 
+  it('of which nobody tells a begin or an end is over well where all is over that was recorded; not where they were seen to come, or something failed', () => {
+    const outcome = (...told: Partial<Observation>[]) =>
+      attempts(
+        told.map((one, i): Observation => ({
+          kind: 'phase',
+          person: 'mara',
+          host: 'TH-Q1-04',
+          timeMs: START_MS + i * 2000,
+          durationMs: 1500,
+          ...one,
+        })),
+        NOW,
+      ).map((one) => one.outcome)
+    expect(outcome({ phase: 'policy' })).toEqual(['ready'])
+    expect(outcome({ phase: 'sign-on' }, { phase: 'policy', part: 'printers' }, { phase: 'policy' })).toEqual(['ready'])
+    expect(outcome({ kind: 'mark', phase: 'sign-on', text: 'signed on' })).toEqual(['ready'])
+    expect(outcome({ kind: 'mark', phase: 'sign-on', code: '0xC000006A' })).toEqual(['failed'])
+    expect(outcome({ phase: 'profile' }, { kind: 'phase-begin', phase: 'policy' })).toEqual(['abandoned'])
+    expect(outcome({ phase: 'connect' }, { phase: 'policy' })).toEqual(['abandoned'])
+    expect(outcome({ phase: 'broker' })).toEqual(['failed'])
+  })
+
   it('keeps phases that contradict themselves, and says so', () => {
     const odd: Observation[] = [
       { kind: 'begin', attempt: 'o', timeMs: START_MS },

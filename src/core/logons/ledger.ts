@@ -1,3 +1,4 @@
+import { longestPart } from './parts'
 import { DIMENSIONS, placesOf } from './places'
 import { isUnusual } from './analyse'
 import type { Explained } from './diagnose'
@@ -30,15 +31,7 @@ export function seenOf(one: Explained): Seen {
   const { attempt, outcome, lostMs, diagnosis, excess } = one
   const unusual = diagnosis.cause !== null || isUnusual(one)
   const slowest = unusual ? excess[0]?.phase : undefined
-  let part: string | undefined
-  if (slowest !== undefined) {
-    let longest = -1
-    for (const other of attempt.parts)
-      if (other.phase === slowest && other.endMs - other.startMs > longest) {
-        longest = other.endMs - other.startMs
-        part = other.part
-      }
-  }
+  const part = slowest === undefined ? undefined : longestPart(attempt.parts, slowest)?.part.part
   const holderHost = attempt.attrs['holderHost']
   // Every place is named, one by one: all of these objects have one shape, and are made fast.
   const at = placesOf(one)

@@ -1,4 +1,5 @@
 import type { Story } from '../../contract/logons'
+import { longestPart } from '../../core/logons'
 import { duration } from '../kit/format'
 
 export interface Stroke {
@@ -69,12 +70,12 @@ function row(story: Story, phase: string, spanMs: number): DrawnRow {
   const tookMs = own.reduce((sum, one) => sum + one.endMs - one.startMs, 0)
   const marks = story.marks.filter((mark) => mark.phase === phase)
   const codes = [...new Set(marks.filter(({ code }) => code).map(({ says }) => says))]
-  const longestPart = excess ? longest(story, phase) : null
+  const longest = excess ? longestPart(story.parts, phase) : null
   // One of several that took about as long is not what it was.
-  const part = longestPart && 2 * (longestPart.endMs - longestPart.startMs) >= tookMs ? longestPart : null
+  const alone = longest && 2 * longest.ownMs >= tookMs ? longest : null
   const label = [
     duration(tookMs) + (excess ? ` · usual ${duration(excess.usualMs)}` : ''),
-    ...(part ? [`“${part.part}” alone ${duration(part.endMs - part.startMs)}`] : []),
+    ...(alone ? [`“${alone.part.part}” alone ${duration(alone.ownMs)}`] : []),
     ...codes.map((says) => {
       const n = marks.filter((mark) => mark.says === says).length
       return n > 1 ? `${n} × ${says}` : says
@@ -95,12 +96,6 @@ function row(story: Story, phase: string, spanMs: number): DrawnRow {
       words: [says, number ?? code].filter(Boolean).join(', '),
     })),
   }
-}
-
-function longest(story: Story, phase: string) {
-  return story.parts
-    .filter((part) => part.phase === phase)
-    .reduce<Story['parts'][number] | null>((best, part) => (!best || part.endMs - part.startMs > best.endMs - best.startMs ? part : best), null)
 }
 
 /** A phase as strokes: what the end waited for in ink, what ran beside in stone. */

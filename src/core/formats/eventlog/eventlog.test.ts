@@ -2,30 +2,10 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { analyseAll } from '../../logons/batch'
 import { clockOffsets } from '../../logons/clocks'
-import { correlate } from '../../logons/correlate'
-import type { Observation } from '../../logons/observation'
 import { blame } from '../../logons/blame'
-import type { Fault } from '../fault'
 import { document, eventXml, logonEvents, PROVIDERS, utf16, type MadeEvent } from './fixtures/events'
-import { EventLog } from './reader'
+import { attemptsOf, bytes, read, START } from './fixtures/read'
 import type { EventRule } from './rule'
-
-const START = Date.UTC(2026, 10, 23, 5, 41)
-
-function read(files: readonly Uint8Array[], own: readonly EventRule[] = [], cut = Infinity, accounts?: ReadonlyMap<string, string>) {
-  const observations: Observation[] = []
-  const faults: Fault[] = []
-  const log = new EventLog({ observation: (o) => observations.push(o), fault: (f) => faults.push(f) }, own, accounts)
-  for (const bytes of files) {
-    const file = log.file()
-    for (let at = 0; at < bytes.length; at += cut) file.push(bytes.subarray(at, Math.min(bytes.length, at + cut)))
-    file.end()
-  }
-  log.end()
-  return { observations, faults }
-}
-const bytes = (text: string): Uint8Array => new TextEncoder().encode(text)
-const attemptsOf = (observations: readonly Observation[]) => correlate(observations, START + 86_400_000).map(({ attempt }) => attempt)
 
 describe('event logs', () => {
   it('give the phases of a logon, from events that do not name the person as well', () => {
@@ -64,7 +44,7 @@ describe('event logs', () => {
       bytes(document(all.filter(({ provider }) => provider === PROVIDERS[log as keyof typeof PROVIDERS]))),
     )
     for (const files of [[bare], [utf16(document(all))], [utf16(document(all), true)], split, [...split].reverse()])
-      for (const cut of [Infinity, 7, 1]) expect(attemptsOf(read(files, [], cut).observations)).toEqual(whole)
+      for (const cut of [Infinity, 7, 1]) expect(attemptsOf(read(files, { cut }).observations)).toEqual(whole)
   })
 
   it('say how a refused sign-on was refused; access over the network by others is no logon', () => {
@@ -177,7 +157,7 @@ describe('event logs', () => {
       { provider: PROVIDERS.profiles, id: 2, timeMs: timeMs + 900, user, data: { Session: 4 } },
     ]
     const file = bytes(document([...profile(known, START), ...profile(unknown, START + 20_000)]))
-    const { observations, faults } = read([file], [], Infinity, new Map([[known, 'LARKMERE\\mara']]))
+    const { observations, faults } = read([file], { accounts: new Map([[known, 'LARKMERE\\mara']]) })
     expect(observations.map(({ person, kind }) => [person, kind])).toEqual([
       ['LARKMERE\\mara', 'phase-begin'],
       ['LARKMERE\\mara', 'phase-end'],
@@ -208,7 +188,7 @@ describe('event logs', () => {
       timeMs: START + 3500,
       data: { Who: 'LARKMERE\\mara.lindqvist', Ms: 400, Share: String.raw`\\quay-fs1\profiles` },
     }
-    const { observations } = read([bytes(document([...logonEvents(START), attach]))], own)
+    const { observations } = read([bytes(document([...logonEvents(START), attach]))], { own })
     const [attempt] = attemptsOf(observations)
     expect(attempt?.attrs['share']).toBe(String.raw`\\quay-fs1\profiles`)
     expect(attempt?.phases).toContainEqual({ phase: 'container', startMs: 3500, endMs: 3900, ended: true, code: null, host: 'TH-Q1-03' })
@@ -228,7 +208,7 @@ describe('event logs', () => {
     expect(faults.find(({ code }) => code === 'event.time')?.byte).toBe(text.indexOf(noTime))
     // The directory may know the SID.
     expect(
-      read([bytes(text)], [], Infinity, new Map([['S-1-5-21-9-9-9-1', 'LARKMERE\\ole']])).observations.some(
+      read([bytes(text)], { accounts: new Map([['S-1-5-21-9-9-9-1', 'LARKMERE\\ole']]) }).observations.some(
         ({ person }) => person === 'LARKMERE\\ole',
       ),
     ).toBe(true)
@@ -237,13 +217,13 @@ describe('event logs', () => {
   it('survive whatever is given', () => {
     fc.assert(
       fc.property(fc.uint8Array({ maxLength: 400 }), fc.nat(50), (noise, cut) => {
-        expect(() => read([noise], [], cut + 1)).not.toThrow()
+        expect(() => read([noise], { cut: cut + 1 })).not.toThrow()
       }),
     )
     const whole = document(logonEvents(START))
     fc.assert(
       fc.property(fc.nat(whole.length), fc.nat(60), fc.string({ maxLength: 20 }), (at, gone, put) => {
-        const { observations, faults } = read([bytes(whole.slice(0, at) + put + whole.slice(at + gone))], [], 97)
+        const { observations, faults } = read([bytes(whole.slice(0, at) + put + whole.slice(at + gone))], { cut: 97 })
         expect(observations.length + faults.length).toBeGreaterThan(8)
         for (const { timeMs } of observations) expect(Number.isFinite(timeMs)).toBe(true)
       }),

@@ -25,18 +25,25 @@ export class EventLog {
   readonly #whose: Whose
   readonly #unknown = new Map<string, { provider: string; id: number; n: number }>()
   #others = 0
+  /** Of people whom nothing names, the SIDs that they go by. */
+  readonly namedBySid = new Set<string>()
   #sink: Sink
 
   /**
    * @param own an administrator's rules, beside the shipped ones
    * @param accounts accounts by SID, as far as the directory gives them
+   * @param bySid whether whoever nothing names goes by the SID; else what is said of them is refused, and may be read again when they are known
    */
-  constructor(sink: Sink, own: readonly EventRule[] = [], accounts: ReadonlyMap<string, string> = new Map()) {
+  constructor(sink: Sink, own: readonly EventRule[] = [], accounts: ReadonlyMap<string, string> = new Map(), bySid = false) {
     this.#map = new EventMap([...SHIPPED_RULES, ...own])
     this.#sink = sink
     this.#whose = new Whose(
       (observation) => this.#sink.observation(observation),
-      (unnamed) => this.#sink.fault(nobody(unnamed)),
+      (unnamed, sid) => {
+        if (!bySid) this.#sink.fault(nobody(unnamed))
+        else this.namedBySid.add(sid)
+        return bySid ? sid : null
+      },
       accounts,
     )
   }
@@ -44,7 +51,7 @@ export class EventLog {
   /** A reader of one file, in chunks of bytes. */
   file(): { push(chunk: Uint8Array): void; end(): void } {
     return new EventScanner({
-      wanted: (provider, id) => this.#map.has(provider, id) || this.#count(provider, id),
+      wanted: (provider, id) => this.#map.wants(provider, id) ?? this.#count(provider, id),
       event: (event) => this.#event(event),
       fault: (fault) => this.#sink.fault(fault),
     })
@@ -53,6 +60,15 @@ export class EventLog {
   /** After the last file: what waited for a name gets one, or is refused; and what no rule speaks of is told, a kind at a time. */
   end(): void {
     this.#whose.end()
+    const { named, nobodys } = this.#whose
+    if (named === 0 && nobodys > 0)
+      this.#sink.fault({
+        line: null,
+        byte: null,
+        code: 'event.nobodys',
+        reason: `${nobodys} event${nobodys === 1 ? ' names' : 's name'} nobody, and nothing beside ${nobodys === 1 ? 'it' : 'them'} does: give the log of sessions, or that of security, of the same machine as well`,
+        excerpt: '',
+      })
     for (const { provider, id, n } of [...this.#unknown.values()].sort((a, b) => b.n - a.n))
       this.#sink.fault({
         line: null,
@@ -87,13 +103,22 @@ export class EventLog {
 
   #event(event: LogEvent): void {
     for (const rule of this.#map.for(event.provider, event.id, event.data)) {
+      if (rule.observe === 'nothing') {
+        if (rule.wholeActivity === true) this.#whose.isNoLogon(event.activity)
+        continue
+      }
       const { person, ...observation } = observed(rule, event)
-      if (rule.observe === 'nothing' || person === null) continue
+      if (person === null) continue
+      if (rule.observe === 'return') {
+        if (person !== undefined) this.#whose.cameBack(person, event.computer, event.timeMs)
+        continue
+      }
       this.#whose.take({
         observation,
         person,
-        sid: rule.sid ? fill(rule.sid, event.data, event.user) : null,
-        session: rule.session ? fill(rule.session, event.data, event.user) : null,
+        sid: rule.sid ? fill(rule.sid, event) : null,
+        session: rule.session ? fill(rule.session, event) : null,
+        together: rule.together ? fill(rule.together, event) : null,
         activity: event.activity,
         computer: event.computer,
         elsewhere: rule.elsewhere === true,
@@ -105,10 +130,10 @@ export class EventLog {
 
 /** What one event says by one rule. `person` is null where it names the system or a machine, undefined where it names nobody. */
 function observed(rule: EventRule, event: LogEvent): Omit<Observation, 'person'> & { person: string | null | undefined } {
-  const { data, user } = event
+  const { data } = event
   const first = (templates: readonly string[] | undefined) => {
     for (const template of templates ?? []) {
-      const text = fill(template, data, user)
+      const text = fill(template, event)
       if (text !== null) return text
     }
     return undefined
@@ -116,16 +141,16 @@ function observed(rule: EventRule, event: LogEvent): Omit<Observation, 'person'>
   const elapsed = rule.elapsed?.fields.map((field) => Number(data[field] ?? NaN)).find((n) => Number.isFinite(n) && n >= 0)
   return {
     timeMs: event.timeMs,
-    kind: rule.observe === 'nothing' ? 'mark' : rule.observe,
-    person: accountOf(rule.person?.map((template) => fill(template, data, user)) ?? []),
+    kind: rule.observe === 'nothing' || rule.observe === 'return' ? 'mark' : rule.observe,
+    person: accountOf(rule.person?.map((template) => fill(template, event)) ?? []),
     host: event.computer || undefined,
     phase: rule.phase,
-    part: rule.part ? (fill(rule.part, data, user) ?? undefined) : undefined,
+    part: rule.part ? (fill(rule.part, event) ?? undefined) : undefined,
     durationMs: elapsed === undefined ? undefined : elapsed * (rule.elapsed?.unit === 's' ? 1000 : 1),
-    code: codeOf(rule, first(rule.code?.filter((template) => !isZero(fill(template, data, user))))),
+    code: codeOf(rule, first(rule.code?.filter((template) => !isZero(fill(template, event))))),
     outcome: rule.outcome,
-    text: rule.text ? (fill(rule.text, data, user) ?? undefined) : undefined,
-    attrs: attrsOf(rule, data, user),
+    text: rule.text ? (fill(rule.text, event) ?? undefined) : undefined,
+    attrs: attrsOf(rule, event),
   }
 }
 
@@ -149,10 +174,10 @@ function accountOf(names: readonly (string | null)[]): string | null | undefined
   return named ? null : undefined
 }
 
-function attrsOf({ attrs, values }: EventRule, data: Readonly<Record<string, string>>, user: string): Attrs | undefined {
+function attrsOf({ attrs, values }: EventRule, event: LogEvent): Attrs | undefined {
   let result: Record<string, string> | undefined
   for (const name in attrs) {
-    const text = fill(attrs[name] ?? '', data, user)
+    const text = fill(attrs[name] ?? '', event)
     const value = text === null ? null : values ? (values[text.toLowerCase()] ?? null) : text
     if (value === null || (name === 'clientAddress' && /^local$/i.test(value))) continue
     ;(result ??= {})[name] = value.replace(/^::ffff:/i, '')

@@ -1,3 +1,4 @@
+import type { LogEvent } from './scan'
 import type { ObservationKind, ReportedOutcome } from '../../logons/observation'
 
 /** What one kind of event means: which observation comes of it. Mapping is data; docs/formats/event-map.md says the same for people. */
@@ -6,15 +7,24 @@ export interface EventRule {
   readonly id: number
   /** Only where these fields have one of these values (case does not matter; `*` at the beginning stands for anything before). */
   readonly when?: Readonly<Record<string, readonly string[]>> | undefined
-  /** `nothing`: the event is known, and says nothing about a logon. */
-  readonly observe: ObservationKind | 'nothing'
+  /**
+   * `nothing`: the event is known, and says nothing about a logon. `return`: somebody came back to a session that they had already: what led there is no logon.
+   */
+  readonly observe: ObservationKind | 'nothing' | 'return'
+  /** Of `nothing`: nor does anything else of the same activity. */
+  readonly wholeActivity?: boolean | undefined
   readonly phase?: string | undefined
-  /** Templates: `{Field}` stands for a field of the event, `{@user}` for the SID under which it was written. The first that is filled in counts. */
+  /**
+   * Templates: `{Field}` stands for a field of the event, `{@user}` for the SID under which it was written, `{@process}` for the number of the process that wrote it. The
+   * first that is filled in counts.
+   */
   readonly part?: string | undefined
   readonly person?: readonly string[] | undefined
   readonly sid?: string | undefined
   /** The number of the session on its machine: events that name both it and the person tell of whom others speak. */
   readonly session?: string | undefined
+  /** Events of one machine that have this in common, shortly after one another, are of one person. */
+  readonly together?: string | undefined
   readonly code?: readonly string[] | undefined
   /** `kerberos`: the code is a number of RFC 4120, 7.5.9. */
   readonly codes?: 'kerberos' | undefined
@@ -42,8 +52,9 @@ export class EventMap {
     }
   }
 
-  has(provider: string, id: number): boolean {
-    return this.#rules.has(keyOf(provider, id))
+  /** Whether events of a kind have to be read, or are known to say nothing; null where no rule speaks of them. */
+  wants(provider: string, id: number): boolean | null {
+    return this.#rules.get(keyOf(provider, id))?.some(({ observe, wholeActivity }) => observe !== 'nothing' || wholeActivity === true) ?? null
   }
 
   /** The rules that an event fulfils: one event may give several observations. */
@@ -63,11 +74,14 @@ function fulfils({ when }: EventRule, data: Readonly<Record<string, string>>): b
   return true
 }
 
+/** What templates are filled in from. */
+type Said = Pick<LogEvent, 'data' | 'user' | 'process'>
+
 /** A template filled in; null where a field of it is missing, empty or `-`. */
-export function fill(template: string, data: Readonly<Record<string, string>>, user: string): string | null {
+export function fill(template: string, { data, user, process }: Said): string | null {
   let missing = false
   const text = template.replaceAll(/\{([@\w.-]+)\}/g, (_, field: string) => {
-    const value = field === '@user' ? user : (data[field] ?? '')
+    const value = field === '@user' ? user : field === '@process' ? process : (data[field] ?? '')
     if (value === '' || value === '-') missing = true
     return value
   })

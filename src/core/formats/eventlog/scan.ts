@@ -12,6 +12,8 @@ export interface LogEvent {
   /** The SID under which it was written. */
   readonly user: string
   readonly activity: string
+  /** The number of the process that wrote it. */
+  readonly process: string
   /** Fields of `EventData` by their name, and the leaves of `UserData`; those without a name by their place: `1`, `2`, … */
   readonly data: Readonly<Record<string, string>>
 }
@@ -226,6 +228,7 @@ function readEvent(text: string, provider: string, id: number): LogEvent {
     computer: /^\d+(\.\d+){3}$/.test(computer) ? computer : (computer.split('.')[0] ?? ''),
     user: between(text, 0, text.length, '<Security', 'UserID') ?? '',
     activity: between(text, 0, text.length, '<Correlation', 'ActivityID') ?? '',
+    process: between(text, 0, text.length, '<Execution', 'ProcessID') ?? '',
     data: dataOf(text),
   }
 }

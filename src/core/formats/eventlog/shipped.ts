@@ -12,6 +12,8 @@ const SESSIONS = 'Microsoft-Windows-TerminalServices-LocalSessionManager'
 
 const target = ['{TargetDomainName}\\{TargetUserName}', '{TargetUserName}']
 const nothing = (provider: string, ...ids: number[]): EventRule[] => ids.map((id) => ({ provider, id, observe: 'nothing' }))
+/** Policy that is applied anew while people work: none of what it does is of a logon. */
+const refresh = (...ids: number[]): EventRule[] => ids.map((id) => ({ provider: POLICY, id, observe: 'nothing', wholeActivity: true }))
 const cseMs = { fields: ['CSEElaspedTimeInMilliSeconds', 'CSEElapsedTimeInMilliSeconds'], unit: 'ms' } as const
 const policyPart = (id: number, text?: string): EventRule => ({
   provider: POLICY,
@@ -23,6 +25,9 @@ const policyPart = (id: number, text?: string): EventRule => ({
   elapsed: cseMs,
   ...(text ? { text } : {}),
 })
+/** Each session has a winlogon of its own. */
+const WINLOGON_PROCESS = '{@process}'
+/** What winlogon waits for; of the phases that have parts of their own, it is what they are in. */
 const subscriber = (id: number, observe: 'phase-begin' | 'phase-end', name: string, phase: string): EventRule => ({
   provider: WINLOGON,
   id,
@@ -30,6 +35,7 @@ const subscriber = (id: number, observe: 'phase-begin' | 'phase-end', name: stri
   observe,
   phase,
   part: `subscriber ${name}`,
+  together: WINLOGON_PROCESS,
 })
 
 export const SHIPPED_RULES: readonly EventRule[] = [
@@ -45,7 +51,8 @@ export const SHIPPED_RULES: readonly EventRule[] = [
     sid: '{TargetUserSid}',
     attrs: { clientAddress: '{IpAddress}' },
   },
-  ...nothing(SECURITY, 4634, 4647, 4778, 4779),
+  ...nothing(SECURITY, 4634, 4647, 4648, 4672, 4769, 4779),
+  { provider: SECURITY, id: 4778, observe: 'return', person: ['{AccountDomain}\\{AccountName}', '{AccountName}'] },
   {
     provider: SECURITY,
     id: 4625,
@@ -132,6 +139,8 @@ export const SHIPPED_RULES: readonly EventRule[] = [
     text: 'the server copy of the profile was not found',
   },
 
+  // At the start of the machine, when its network changes, by hand, and every so often; of the machine and of people.
+  ...refresh(4000, 4002, 4003, 4004, 4005, 4006, 4007, 8000, 8002, 8003, 8004, 8005, 8006, 8007),
   { provider: POLICY, id: 4001, observe: 'phase-begin', phase: 'policy', person: ['{PrincipalSamName}'], sid: '{@user}' },
   {
     provider: POLICY,
@@ -157,8 +166,8 @@ export const SHIPPED_RULES: readonly EventRule[] = [
     elapsed: { fields: ['ScriptElaspedTimeInSeconds', 'ScriptElapsedTimeInSeconds'], unit: 's' },
   },
 
-  { provider: WINLOGON, id: 1, observe: 'phase-begin', phase: 'sign-on' },
-  { provider: WINLOGON, id: 2, observe: 'phase-end', phase: 'sign-on' },
+  { provider: WINLOGON, id: 1, observe: 'phase-begin', phase: 'sign-on', together: WINLOGON_PROCESS },
+  { provider: WINLOGON, id: 2, observe: 'phase-end', phase: 'sign-on', together: WINLOGON_PROCESS },
   ...(['Profiles', 'GPClient', 'SessionEnv', 'TermSrv', 'Sens'] as const).flatMap((name) => {
     const phase = name === 'Profiles' ? 'profile' : name === 'GPClient' ? 'policy' : 'shell'
     return [subscriber(811, 'phase-begin', name, phase), subscriber(812, 'phase-end', name, phase)]
@@ -184,5 +193,6 @@ export const SHIPPED_RULES: readonly EventRule[] = [
     session: '{SessionID}',
     attrs: { clientAddress: '{Address}' },
   },
-  ...nothing(SESSIONS, 23, 24, 25, 40),
+  { provider: SESSIONS, id: 25, observe: 'return', person: ['{User}'] },
+  ...nothing(SESSIONS, 23, 24, 40),
 ]

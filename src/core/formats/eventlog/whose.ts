@@ -6,6 +6,7 @@ export interface Unnamed {
   readonly person: string | undefined
   readonly sid: string | null
   readonly session: string | null
+  readonly together: string | null
   readonly activity: string
   readonly computer: string
   readonly elsewhere: boolean
@@ -21,12 +22,19 @@ const PASSED_MS = 180_000
 const SESSION_MS = 10 * 60_000
 /** An event that names nobody belongs to whoever was logging on on that machine this close to it. */
 const NEAR_MS = 90_000
+/** Of two who were logging on, one is told from the other where they were first seen so much apart. */
+const FIRST_APART_MS = 500
 /** What another machine wrote belongs to the logon of the same person this close to it. */
 const ELSEWHERE_MS = 120_000
 /** Or this close to it, where the clocks of a machine and of others differ: then always by about the same, in so many logons at least. */
 const OFF_MS = 840_000
 const ALIKE_MS = 10_000
 const FEWEST = 5
+/** What led somebody back to their session is recorded this close before they were there, and hardly after. */
+const RETURN_MS = 30_000
+const RETURN_AFTER_MS = 2000
+/** Phases that are gone through before it is known whether there is a session already. */
+const BEFORE_SESSION: readonly (string | undefined)[] = ['connect', 'sign-on']
 
 interface Moment {
   readonly timeMs: number
@@ -81,13 +89,23 @@ export class Whose {
   readonly #byMachine = new Moments()
   /** Where a person was seen, by name. */
   readonly #byPerson = new Moments()
+  /** When somebody came back to a session of theirs, by machine and person. */
+  readonly #returns = new Moments()
+  /** Activities of which nothing is of a logon. */
+  readonly #noLogons = new Set<string>()
+  /** Who they are of is known; whether they are of a logon, or of a return, is known a little later in the same log. */
+  #held: Observation[] = []
   #waiting: Unnamed[] = []
   #nextLook = LOOK_EVERY
   #newestMs = -Infinity
+  /** So many were named so far, and so many are nobody's. */
+  named = 0
+  nobodys = 0
 
   constructor(
     private readonly give: (observation: Observation) => void,
-    private readonly refuse: (unnamed: Unnamed) => void,
+    /** Takes what has a SID that nothing names: as whose it is in the end, or nobody's. */
+    private readonly nameless: (unnamed: Unnamed, sid: string) => string | null,
     accounts: ReadonlyMap<string, string>,
   ) {
     for (const [sid, account] of accounts) this.#know(sid, account)
@@ -100,6 +118,18 @@ export class Whose {
   #know(sid: string, person: string): void {
     this.#accounts.set(sid.toUpperCase(), person)
     this.#sids.set(shortName(person), sid.toUpperCase())
+  }
+
+  /** What belongs to an activity is of no logon, whether it was taken already or comes yet. */
+  isNoLogon(activity: string): void {
+    if (activity !== '') this.#noLogons.add(activity)
+  }
+
+  /** Somebody came back to a session that they had on a machine. */
+  cameBack(person: string, computer: string, timeMs: number): void {
+    const short = shortName(person)
+    this.#returns.add(returnKey(computer, short), { timeMs, name: person, short })
+    this.#seen(computer, person, timeMs)
   }
 
   take(unnamed: Unnamed): void {
@@ -125,13 +155,46 @@ export class Whose {
 
   end(): void {
     this.#decide(Infinity)
+    this.#release(NaN)
+  }
+
+  #seen(computer: string, name: string, timeMs: number): void {
+    this.named++
+    const short = shortName(name)
+    this.#byMachine.add(computer.toLowerCase(), { timeMs, name, short })
+    this.#byPerson.add(short, { timeMs, name: computer, short: computer })
   }
 
   #named({ observation, computer }: Unnamed, name: string): void {
-    const short = shortName(name)
-    this.#byMachine.add(computer.toLowerCase(), { timeMs: observation.timeMs, name, short })
-    this.#byPerson.add(short, { timeMs: observation.timeMs, name: computer, short: computer })
-    this.give({ ...observation, person: name })
+    this.#seen(computer, name, observation.timeMs)
+    this.#release(observation.timeMs)
+    this.#tell({ ...observation, person: name })
+  }
+
+  /**
+   * Gives what is of a logon; what may turn out to be of a return is held back.
+   * @param thereMs when it was by the clock of the person's machine, @param slackMs how far that may be wrong
+   */
+  #tell(observation: Observation, thereMs = observation.timeMs, slackMs = 0): void {
+    if (!mayBeOfReturn(observation)) this.give(observation)
+    else if (!this.#isOfReturn(observation, thereMs, slackMs)) this.#held.push(observation)
+  }
+
+  /** What is held goes out once the log has gone on, or another one has begun. @param nowMs where the log is; NaN: it is over */
+  #release(nowMs: number): void {
+    let out = 0
+    for (const one of this.#held) {
+      if (Math.abs(nowMs - one.timeMs) <= RETURN_MS) break
+      if (!this.#isOfReturn(one)) this.give(one)
+      out++
+    }
+    if (out > 0) this.#held = this.#held.slice(out)
+  }
+
+  #isOfReturn({ person = '', host = '', timeMs }: Observation, thereMs = timeMs, slackMs = 0): boolean {
+    for (const back of this.#returns.near(returnKey(host, shortName(person)), thereMs, RETURN_MS + slackMs))
+      if (thereMs <= back.timeMs + RETURN_AFTER_MS + slackMs) return true
+    return false
   }
 
   /**
@@ -149,6 +212,7 @@ export class Whose {
         continue
       }
       const { sid, activity, session, computer, observation } = one
+      if (this.#noLogons.has(activity)) continue
       const name =
         one.person ??
         (sid === null ? undefined : this.#accounts.get(sid.toUpperCase())) ??
@@ -159,25 +223,30 @@ export class Whose {
       else this.#named(one, name)
     }
     this.#waiting = later
+    const named = this.#together(rest)
     for (const one of rest) {
-      const name = this.#only(one)
-      if (name !== null) this.give({ ...one.observation, person: name })
+      const name = named.get(one) ?? this.#only(one)
+      if (name !== null) this.#tell({ ...one.observation, person: name })
       else if (!last) later.push(one)
-      else if (one.sid !== null && !isMachineSid(one.sid)) this.refuse(one)
+      else if (one.sid !== null && !isMachineSid(one.sid)) {
+        const person = this.nameless(one, one.sid)
+        if (person !== null) this.#tell({ ...one.observation, person })
+      } else this.nobodys++
     }
     const alone: Unnamed[] = []
     for (const one of elsewhere) {
       const { observation, person, computer } = one
       const host = this.#byPerson.nearest(shortName(person ?? ''), observation.timeMs, ELSEWHERE_MS)
-      if (host !== undefined) this.give({ ...observation, person, host, source: computer })
+      if (host !== undefined) this.#tell({ ...observation, person, host, source: computer }, observation.timeMs, ELSEWHERE_MS)
       else (last ? alone : later).push(one)
     }
-    const hosts = this.#byOtherClocks(alone)
+    const others = this.#byOtherClocks(alone)
     for (const one of alone) {
       const { observation, person, computer } = one
-      const host = hosts.get(one)
+      const { host, awayMs = 0 } = others.get(one) ?? {}
       // Nobody saw the person elsewhere: what the directory server says is all there is of this try, and it matters only if it says no.
-      if (host !== undefined || observation.code !== undefined) this.give({ ...observation, person, host, source: computer })
+      if (host !== undefined || observation.code !== undefined)
+        this.#tell({ ...observation, person, host, source: computer }, observation.timeMs + awayMs, ALIKE_MS)
     }
   }
 
@@ -185,7 +254,7 @@ export class Whose {
    * Where the clock of a machine is off by minutes, what others wrote of the logons on it is always as far away: where most of what was written of a machine's people,
    * and by nobody's clock fits, is away by about the same, it is of that machine.
    */
-  #byOtherClocks(alone: readonly Unnamed[]): ReadonlyMap<Unnamed, string> {
+  #byOtherClocks(alone: readonly Unnamed[]): ReadonlyMap<Unnamed, { readonly host: string; readonly awayMs: number }> {
     const byMachine = new Map<string, { one: Unnamed; awayMs: number }[]>()
     for (const one of alone) {
       const { timeMs } = one.observation
@@ -199,13 +268,46 @@ export class Whose {
         list.push({ one, awayMs: ms - timeMs })
       }
     }
-    const found = new Map<Unnamed, string>()
+    const found = new Map<Unnamed, { host: string; awayMs: number }>()
     for (const [machine, list] of byMachine) {
       const middle = list.map(({ awayMs }) => awayMs).sort((a, b) => a - b)[list.length >> 1] ?? 0
       const alike = list.filter(({ awayMs }) => Math.abs(awayMs - middle) <= ALIKE_MS)
-      if (alike.length >= FEWEST && alike.length * 2 > list.length) for (const { one } of alike) found.set(one, machine)
+      if (alike.length >= FEWEST && alike.length * 2 > list.length) for (const { one, awayMs } of alike) found.set(one, { host: machine, awayMs })
     }
     return found
+  }
+
+  /**
+   * Of events that are of one person, as they have something in common and follow each other: whoever was first seen on that machine when they began. What is nobody's alone
+   * by its own moment is theirs then, too.
+   */
+  #together(rest: readonly Unnamed[]): ReadonlyMap<Unnamed, string> {
+    const groups = new Map<string, Unnamed[]>()
+    for (const one of rest) {
+      if (one.together === null) continue
+      const key = `${one.computer.toLowerCase()} ${one.what.split(' ')[0] ?? ''} ${one.together}`
+      const list = groups.get(key)
+      if (list) list.push(one)
+      else groups.set(key, [one])
+    }
+    const names = new Map<Unnamed, string>()
+    for (const group of groups.values())
+      for (const run of following(group)) {
+        const name = run.length > 1 ? this.#beganWith(run) : null
+        if (name !== null) for (const one of run) names.set(one, name)
+      }
+    return names
+  }
+
+  #beganWith([first]: readonly Unnamed[]): string | null {
+    if (!first) return null
+    const beganMs = first.observation.timeMs
+    const seen = new Map<string, Moment>()
+    for (const moment of this.#byMachine.near(first.computer.toLowerCase(), beganMs, NEAR_MS))
+      if (moment.timeMs < (seen.get(moment.short)?.timeMs ?? Infinity)) seen.set(moment.short, moment)
+    const away = ({ timeMs }: Moment) => Math.abs(timeMs - beganMs)
+    const [best, next] = [...seen.values()].sort((a, b) => away(a) - away(b))
+    return best && (!next || away(next) >= Math.max(FIRST_APART_MS, 2 * away(best))) ? best.name : null
   }
 
   /**
@@ -226,6 +328,30 @@ export class Whose {
     return first.name
   }
 }
+
+/** Events by time, cut where nothing came for a while, and where what has begun already begins again. */
+function following(events: readonly Unnamed[]): Unnamed[][] {
+  const runs: Unnamed[][] = []
+  let lastMs = -Infinity
+  let begun = new Set<string>()
+  for (const one of [...events].sort((a, b) => a.observation.timeMs - b.observation.timeMs)) {
+    const { timeMs, kind, phase, part } = one.observation
+    const begins = kind === 'phase-begin' ? `${phase} ${part}` : null
+    if (timeMs - lastMs > NEAR_MS || (begins !== null && begun.has(begins))) {
+      runs.push([])
+      begun = new Set()
+    }
+    if (begins !== null) begun.add(begins)
+    runs.at(-1)?.push(one)
+    lastMs = timeMs
+  }
+  return runs
+}
+
+const returnKey = (computer: string, short: string): string => `${computer.toLowerCase()} ${short}`
+
+/** A refusal is told, and something that a host tells of a session is of a session that begins. */
+const mayBeOfReturn = ({ phase, kind, code }: Observation): boolean => BEFORE_SESSION.includes(phase) && kind !== 'end' && code === undefined
 
 const shortName = (name: string): string =>
   name

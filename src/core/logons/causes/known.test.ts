@@ -170,3 +170,44 @@ describe('a write that was refused for lack of room', () => {
     expect(finding(many, of(2e12)).id).toBe('container-full')
   })
 })
+
+describe('one part of policy', () => {
+  /** Policy took 33 s, all of it within a step that waits for the parts. */
+  const within = (parts: readonly [string, number][]) => {
+    const whole = logon({ id: 'it', phases: { ...USUAL, policy: 33_000 } })
+    const policy = whole.find(({ phase }) => phase === 'policy')
+    const { timeMs = 0 } = policy ?? {}
+    const part = (name: string, atMs: number, durationMs: number): Observation => ({ ...policy, kind: 'phase', part: name, timeMs: atMs, durationMs })
+    let at = timeMs + 500
+    const inner = parts.map(([name, ms]) => part(name, (at += ms) - ms, ms))
+    return [...whole, part('what waits for all', timeMs, 33_000), ...inner]
+  }
+
+  it('is the one that took the time, not what it lies in', () => {
+    expect(
+      finding(
+        within([
+          ['drive maps', 800],
+          ['printers', 30_000],
+          ['registry', 900],
+        ]),
+      ),
+    ).toMatchObject({
+      id: 'policy-part-slow',
+      sentence: 'Part “printers” takes nearly all of the time in policy.',
+      evidence: expect.arrayContaining(['Part “printers” took 30 s of 33 s.']) as unknown,
+    })
+  })
+
+  it('is none where all that it lies in took long', () => {
+    const even = finding(
+      within([
+        ['drive maps', 8000],
+        ['printers', 8000],
+        ['registry', 8000],
+        ['folders', 8000],
+      ]),
+    )
+    expect(even.id).not.toBe('policy-part-slow')
+  })
+})

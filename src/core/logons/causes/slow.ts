@@ -4,16 +4,9 @@ import { criticalPath } from '../blame'
 import type { PhasePart } from '../attempt'
 import type { Facts } from '../facts'
 import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
+import { longestPart, ownParts } from '../parts'
 import { approvalOf, isFarAbove, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
 import { beganWithImage, changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
-
-function longestPart(facts: Facts, phase: string) {
-  const parts = facts.attempt.parts.filter((part) => part.phase === phase)
-  return parts.reduce<(typeof parts)[number] | null>(
-    (best, part) => (!best || part.endMs - part.startMs > best.endMs - best.startMs ? part : best),
-    null,
-  )
-}
 
 /** Of one package alone, that it took all of the time tells nothing. */
 const isOnlyPackage = ({ attempt }: Facts, { phase }: PhasePart): boolean =>
@@ -29,10 +22,10 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
     toPerson: 'One step of your logon takes too long. We are working on it.',
     look(facts) {
       const excess = facts.excess(phase)
-      const part = longestPart(facts, phase)
+      const longest = longestPart(facts.attempt.parts, phase)
       if (facts.failed || !excess) return null
-      if (!part) return [...unnamedPart(facts, phase, excess), ...otherPhase(facts, [phase])]
-      const ms = part.endMs - part.startMs
+      if (!longest) return [...unnamedPart(facts, phase, excess), ...otherPhase(facts, [phase])]
+      const { part, ownMs: ms } = longest
       const clues: Clue[] = [
         ms > 0.6 * excess.blameMs
           ? clue(5, `${noun} “${part.part}” took ${seconds(ms)} of ${seconds(excess.blameMs)}.`)
@@ -43,9 +36,9 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
       return [...clues, ...otherPhase(facts, [phase])]
     },
     sentence(facts) {
-      const part = longestPart(facts, phase)
-      return part
-        ? `${noun} “${part.part}” takes nearly all of the time in ${phase}.`
+      const longest = longestPart(facts.attempt.parts, phase)
+      return longest
+        ? `${noun} “${longest.part.part}” takes nearly all of the time in ${phase}.`
         : `Something in ${phase} takes long; which ${noun.toLowerCase()}, nobody records.`
     },
     remedy: () => tell(remedy, 'Who else has it is listed under the story.'),
@@ -168,15 +161,14 @@ export const packagesSlow: Cause = {
     const excess = facts.excess('packages')
     if (facts.failed || !excess) return null
     const clues: Clue[] = [clue(3, `Packages took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`)]
-    const part = longestPart(facts, 'packages')
-    if (part && part.endMs - part.startMs > 0.5 * excess.blameMs)
-      clues.push(clue(2, `“${part.part}” alone took ${seconds(part.endMs - part.startMs)}.`))
+    const longest = longestPart(facts.attempt.parts, 'packages')
+    if (longest && longest.ownMs > 0.5 * excess.blameMs) clues.push(clue(2, `“${longest.part.part}” alone took ${seconds(longest.ownMs)}.`))
     const number = facts.ordinary('packages')
     if (number && isFarAbove(number, { times: 2, ofHigh: 1, enough: 4 }))
       clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
     else if (facts.number('packages') !== null) clues.push(clue(0.5, `${facts.number('packages')} packages were attached.`))
     // What one package of several takes, it takes on whatever image.
-    const isOnePackage = part && part.endMs - part.startMs > 0.7 * excess.blameMs && !isOnlyPackage(facts, part)
+    const isOnePackage = longest && longest.ownMs > 0.7 * excess.blameMs && !isOnlyPackage(facts, longest.part)
     return [
       ...clues,
       ...sitsElsewhere(facts, 'packages', ['host', 'zone', 'site', ...(isOnePackage ? [] : ['image'])]),
@@ -184,9 +176,9 @@ export const packagesSlow: Cause = {
     ]
   },
   sentence(facts) {
-    const part = longestPart(facts, 'packages')
-    return part && part.endMs - part.startMs > 0.5 * (facts.excess('packages')?.blameMs ?? Infinity)
-      ? `Package “${part.part}” takes nearly all of the time in packages.`
+    const longest = longestPart(facts.attempt.parts, 'packages')
+    return longest && longest.ownMs > 0.5 * (facts.excess('packages')?.blameMs ?? Infinity)
+      ? `Package “${longest.part.part}” takes nearly all of the time in packages.`
       : 'Attaching application packages took longer than it should.'
   },
   remedy: () => tell('Look at the packages of this pool', 'About 76 applications in 4 s is what to expect (common practice, no published source).'),
@@ -334,7 +326,7 @@ export const directorySlow: Cause = {
     if (signOn && policy)
       clues.push(clue(3, `Sign-on and policy were both slow: ${seconds(signOn.ms)} and ${seconds(policy.ms)} beyond their usual.`))
     else if (policy) clues.push(...signOnItself(facts))
-    const parts = facts.attempt.parts.filter(({ phase }) => phase === 'policy').map(({ startMs, endMs }) => endMs - startMs)
+    const parts = ownParts(facts.attempt.parts, 'policy').map(({ ownMs }) => ownMs)
     const sum = parts.reduce((total, ms) => total + ms, 0)
     const longest = parts.reduce((most, ms) => Math.max(most, ms), 0)
     if (policy && parts.length >= 3)
@@ -383,9 +375,9 @@ export const imageRegression: Cause = {
     const [sits, began] = [sitsAt(facts, worst.phase, ['image'], 5), beganWithImage(facts, worst.phase)]
     const clues = sumOf(sits) <= 0 ? [...sits, ...began] : sumOf(began) > sumOf(sits) ? [...began] : [...sits]
     if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase))
-    const part = longestPart(facts, worst.phase)
-    if (part && part.endMs - part.startMs > 0.7 * worst.blameMs && !isOnlyPackage(facts, part))
-      clues.push(against(1.5, `One part, “${part.part}”, took nearly all of it.`))
+    const longest = longestPart(facts.attempt.parts, worst.phase)
+    if (longest && longest.ownMs > 0.7 * worst.blameMs && !isOnlyPackage(facts, longest.part))
+      clues.push(against(1.5, `One part, “${longest.part.part}”, took nearly all of it.`))
     // What else was slow may be the image's as well, but only where it sits there, too.
     const own = facts.measured.excess.filter(({ phase }) => phase === worst.phase || sitsAt(facts, phase, ['image']).some((one) => one.for))
     return [
