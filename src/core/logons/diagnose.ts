@@ -132,13 +132,15 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
   const belief = believed.reduce((sum, { odds }) => sum + odds, 0)
   const said = best !== undefined && belief / (1 + causes) >= SAYABLE
   const rest = said ? weighed.slice(1) : weighed
+  const isBeside = (one: Weighed) => said && believed.includes(one)
+  const confidenceIn = (one: Weighed) => one.odds / (isBeside(one) ? all - belief + one.odds : all)
   return {
     cause: !said
       ? null
       : {
           id: best.cause.id,
           title: best.cause.title,
-          confidence: rounded(best.odds / all),
+          confidence: rounded(confidenceIn(best)),
           sentence: best.cause.sentence(facts),
           toPerson: best.cause.toPerson,
           evidence: [...best.evidence].sort((a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight),
@@ -146,13 +148,13 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
           logOdds: { prior: best.cause.prior, withEvidence: rounded(best.logOdds) },
         },
     others: rest
-      .filter(({ odds }) => odds / all >= MENTIONABLE)
+      .filter((one) => confidenceIn(one) >= MENTIONABLE)
       .slice(0, 5)
       .map((one) => ({
         id: one.cause.id,
         title: one.cause.title,
-        confidence: rounded(one.odds / all),
-        ...(said && believed.includes(one) ? { beside: true } : {}),
+        confidence: rounded(confidenceIn(one)),
+        ...(isBeside(one) ? { beside: true } : {}),
       })),
   }
 }

@@ -22,8 +22,9 @@ const instead = computed(() => props.story.diagnosis.others.filter((one) => !one
     </p>
     <p v-if="why" class="quiet small">
       It began with log odds of {{ story.diagnosis.cause.logOdds.prior }} against “something not in the catalogue”; the evidence brought it to
-      {{ story.diagnosis.cause.logOdds.withEvidence }}. The shares of all causes with evidence, and of something else, add up to 100 %. The weights
-      are a judgement, not yet measured on your own cases.
+      {{ story.diagnosis.cause.logOdds.withEvidence }}. The shares of all causes with evidence, and of something else, add up to 100 %{{
+        beside.length ? '; what there is besides takes none of them' : ''
+      }}. The weights are a judgement, not yet measured on your own cases.
     </p>
   </template>
   <template v-else>

@@ -37,6 +37,7 @@ function told(trouble: Trouble, always: (i: number) => Parameters<typeof logon>[
     causes,
     incidents,
     said: new Set(said.map(({ sentence }) => sentence)),
+    confidences: said.map(({ confidence }) => confidence),
     beside: new Set(explained.flatMap(({ diagnosis }) => diagnosis.others.flatMap(({ id, beside }) => (beside ? [id] : [])))),
     evidence: said.flatMap(({ evidence }) => evidence.map(({ sentence }) => sentence)),
   }
@@ -181,7 +182,7 @@ describe('where hardly anything is told of a logon', () => {
   })
 
   it('three troubles at once are told, too: first the one that took most', () => {
-    const { causes, evidence, beside } = told(
+    const { causes, evidence, beside, confidences } = told(
       (pool) =>
         pool === 'lab'
           ? {
@@ -199,6 +200,8 @@ describe('where hardly anything is told of a logon', () => {
         /for the rest there is: (a scanner|attaching|many)[a-z ]+, and (a scanner|attaching|many)[a-z ]+\.$/.test(sentence),
       ),
     ).toBe(true)
+    // None takes the others' belief.
+    expect(Math.min(...confidences)).toBeGreaterThan(0.85)
     expect(beside).toContain('scanner')
     expect(beside).toContain('autostart-heavy')
   })
