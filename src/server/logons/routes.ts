@@ -170,7 +170,7 @@ export function logonHandlers(context: Context, uploads: Uploads): Handlers<Name
 }
 
 /** The shipped rules, each in a few words. */
-const SHIPPED = SHIPPED_RULES.map(({ provider, id, observe, phase, part, text, when, code }) => ({
+const SHIPPED = SHIPPED_RULES.map(({ provider, id, observe, phase, part, text, when, code, wholeActivity }) => ({
   provider,
   id,
   observe,
@@ -178,6 +178,8 @@ const SHIPPED = SHIPPED_RULES.map(({ provider, id, observe, phase, part, text, w
   says: [
     part,
     text,
+    observe === 'return' ? 'they had a session there: what led back to it is no logon' : undefined,
+    wholeActivity ? 'nor does anything else of its activity' : undefined,
     code?.some((one) => !one.startsWith('{')) ? code.join(', ') : code ? 'with its code' : undefined,
     when &&
       `where ${Object.entries(when)

@@ -161,7 +161,7 @@ const rows = computed(() => (data.value?.shipped ?? []).map((rule, i) => ({ ...r
         <DataTable :columns="columns" :rows="rows" :row-key="(r) => r.key" label="Shipped rules" csv="event-rules" empty="">
           <template #provider="{ row }">{{ row.provider }}</template>
           <template #id="{ row }">{{ row.id }}</template>
-          <template #observe="{ row }">{{ row.observe === 'nothing' ? 'nothing' : `${row.observe}${row.phase ? ` of ${row.phase}` : ''}` }}</template>
+          <template #observe="{ row }">{{ `${row.observe}${row.phase ? ` of ${row.phase}` : ''}` }}</template>
           <template #says="{ row }"
             ><span class="small">{{ row.says }}</span></template
           >
