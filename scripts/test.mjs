@@ -1,6 +1,6 @@
 // npm test: installs what it needs, then lint, types, architecture, what nobody uses, unit tests, build, end-to-end tests.
 //   --quick leaves the end-to-end tests and the installing from Debian out (npm run check)
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { readFileSync, rmSync } from 'node:fs'
 import { stripVTControlCharacters } from 'node:util'
 import { bin, build, debian, install, ROOT } from './shared.mjs'
@@ -24,6 +24,18 @@ const step = (name, command, args, env = {}) => {
   results.push({ name, ok: status === 0, seconds: (Date.now() - begun) / 1000 })
   return status === 0
 }
+/** Steps of one thread each, one after another; what each says is shown when it is over, as others run beside it. */
+async function lane(steps) {
+  for (const [name, program, ...args] of steps) {
+    const begun = Date.now()
+    const child = spawn(bin(program), args, { cwd: ROOT, stdio: ['ignore', 'pipe', 'pipe'] })
+    let said = ''
+    for (const stream of [child.stdout, child.stderr]) stream.setEncoding('utf8').on('data', (text) => (said += text))
+    const status = await new Promise((resolve) => child.on('close', resolve).on('error', resolve))
+    results.push({ name, ok: status === 0, seconds: (Date.now() - begun) / 1000 })
+    console.log(`\n— ${name}\n${said}`.trimEnd())
+  }
+}
 const read = (file) => {
   try {
     return JSON.parse(readFileSync(file, 'utf8'))
@@ -34,12 +46,18 @@ const read = (file) => {
 const counted = (report, count) => (report ? count(report) : { passed: 0, failed: 1, skipped: 0 })
 rmSync('.cache/unit.json', { force: true })
 rmSync('.cache/e2e.json', { force: true })
-step('lint', bin('eslint'), ['--cache', '--cache-location', '.cache/eslint', '--max-warnings', '0', '.'])
-step('format', bin('prettier'), ['--check', '--log-level', 'warn', '.'])
-for (const part of ['core', 'server', 'tools']) step(`types: ${part}`, bin('tsc'), ['-p', `tsconfig.${part}.json`])
-step('types: web', bin('vue-tsc'), ['-p', 'tsconfig.web.json'])
-step('architecture', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'src'])
-step('nothing unused', bin('knip'), ['--no-progress'])
+await Promise.all([
+  lane([
+    ['lint', 'eslint', '--cache', '--cache-location', '.cache/eslint', '--max-warnings', '0', '.'],
+    ['format', 'prettier', '--check', '--log-level', 'warn', '.'],
+    ['nothing unused', 'knip', '--no-progress'],
+  ]),
+  lane([
+    ...['core', 'server', 'tools'].map((part) => [`types: ${part}`, 'tsc', '-p', `tsconfig.${part}.json`]),
+    ['types: web', 'vue-tsc', '-p', 'tsconfig.web.json'],
+    ['architecture', 'depcruise', '--config', '.dependency-cruiser.cjs', '--output-type', 'err', 'src'],
+  ]),
+])
 build()
 step('unit tests', bin('vitest'), ['run', '--reporter=default', '--reporter=json', '--outputFile.json=.cache/unit.json'])
 if (!quick) step('end-to-end tests', bin('playwright'), ['test', '--reporter=list,json'], { PLAYWRIGHT_JSON_OUTPUT_NAME: '.cache/e2e.json' })

@@ -44,7 +44,11 @@ export const EventMapFile = z.strictObject({ rules: z.array(EventRuleFile).min(1
     if (rule.observe === 'return' && !rule.person)
       context.addIssue({ code: 'custom', path: ['rules', i, 'person'], message: 'a rule that observes a return needs a person: who came back' })
     if (rule.wholeActivity && rule.observe !== 'nothing')
-      context.addIssue({ code: 'custom', path: ['rules', i, 'wholeActivity'], message: 'only a rule that observes nothing may speak of a whole activity' })
+      context.addIssue({
+        code: 'custom',
+        path: ['rules', i, 'wholeActivity'],
+        message: 'only a rule that observes nothing may speak of a whole activity',
+      })
     if (rule.observe === 'phase' && !rule.elapsed)
       context.addIssue({
         code: 'custom',
