@@ -211,3 +211,12 @@ describe('one part of policy', () => {
     expect(even.id).not.toBe('policy-part-slow')
   })
 })
+
+describe('a desktop that takes long, where nobody records what starts with it', () => {
+  it('is not said to be that, but shown as what it could be', () => {
+    const found = finding(logon({ id: 'it', phases: { ...USUAL, shell: 34_000 } }))
+    expect([found.id, found.others]).toEqual([undefined, ['autostart-heavy']])
+    const few = finding(logon({ id: 'it', phases: { ...USUAL, shell: 34_000 }, attrs: { autostart: 3 } }))
+    expect([few.id, few.others]).toEqual([undefined, []])
+  })
+})

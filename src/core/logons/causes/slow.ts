@@ -293,7 +293,10 @@ export const autostartHeavy: Cause = {
     const excess = facts.excess('shell')
     const n = facts.number('autostart')
     const ordinary = facts.ordinary('autostart')
-    if (facts.failed || !excess || n === null) return null
+    if (facts.failed || !excess) return null
+    // A lead, never enough to say it: what starts with somebody's desktop is theirs, and so may other things be.
+    if (n === null)
+      return [clue(1, 'How many programs start at logon, nobody records.'), ...onlyTheirs(facts, 'shell'), ...otherPhase(facts, ['shell'])]
     const many = ordinary ? n >= FEWEST_PROGRAMS && isFarAbove(ordinary, { times: 2, ofHigh: 1.3, enough: 4 }) : n >= 8
     const than = ordinary ? `; ordinarily ${Math.round(ordinary.median)}` : ''
     return [
