@@ -89,6 +89,8 @@ export class Whose {
   readonly #byMachine = new Moments()
   /** Where a person was seen, by name. */
   readonly #byPerson = new Moments()
+  /** When somebody's logon was over, by machine and person. */
+  readonly #over = new Moments()
   /** When somebody came back to a session of theirs, by machine and person. */
   readonly #returns = new Moments()
   /** Activities of which nothing is of a logon. */
@@ -128,7 +130,7 @@ export class Whose {
   /** Somebody came back to a session that they had on a machine. */
   cameBack(person: string, computer: string, timeMs: number): void {
     const short = shortName(person)
-    this.#returns.add(returnKey(computer, short), { timeMs, name: person, short })
+    this.#returns.add(keyOf(computer, short), { timeMs, name: person, short })
     this.#seen(computer, person, timeMs)
   }
 
@@ -167,6 +169,9 @@ export class Whose {
 
   #named({ observation, computer }: Unnamed, name: string): void {
     this.#seen(computer, name, observation.timeMs)
+    const { kind, phase, part, timeMs } = observation
+    if (kind === 'end' || (kind === 'phase-end' && phase === 'shell' && part === undefined))
+      this.#over.add(keyOf(computer, shortName(name)), { timeMs, name, short: shortName(name) })
     this.#release(observation.timeMs)
     this.#tell({ ...observation, person: name })
   }
@@ -192,7 +197,7 @@ export class Whose {
   }
 
   #isOfReturn({ person = '', host = '', timeMs }: Observation, thereMs = timeMs, slackMs = 0): boolean {
-    for (const back of this.#returns.near(returnKey(host, shortName(person)), thereMs, RETURN_MS + slackMs))
+    for (const back of this.#returns.near(keyOf(host, shortName(person)), thereMs, RETURN_MS + slackMs))
       if (thereMs <= back.timeMs + RETURN_AFTER_MS + slackMs) return true
     return false
   }
@@ -299,12 +304,20 @@ export class Whose {
     return names
   }
 
+  /** Whether the logon of somebody who was seen on a machine was over before a moment. */
+  #wasOver(computer: string, { timeMs, short }: Moment, atMs: number): boolean {
+    if (timeMs > atMs) return false
+    for (const over of this.#over.near(keyOf(computer, short), atMs, NEAR_MS)) if (over.timeMs >= timeMs && over.timeMs < atMs) return true
+    return false
+  }
+
   #beganWith([first]: readonly Unnamed[]): string | null {
     if (!first) return null
     const beganMs = first.observation.timeMs
     const seen = new Map<string, Moment>()
     for (const moment of this.#byMachine.near(first.computer.toLowerCase(), beganMs, NEAR_MS))
-      if (moment.timeMs < (seen.get(moment.short)?.timeMs ?? Infinity)) seen.set(moment.short, moment)
+      if (moment.timeMs < (seen.get(moment.short)?.timeMs ?? Infinity) && !this.#wasOver(first.computer, moment, beganMs))
+        seen.set(moment.short, moment)
     const away = ({ timeMs }: Moment) => Math.abs(timeMs - beganMs)
     const [best, next] = [...seen.values()].sort((a, b) => away(a) - away(b))
     return best && (!next || away(next) >= Math.max(FIRST_APART_MS, 2 * away(best))) ? best.name : null
@@ -317,7 +330,9 @@ export class Whose {
   #only({ computer, observation, sid }: Unnamed): string | null {
     const own = sid === null || isMachineSid(sid) ? null : sid.toUpperCase()
     const closest = new Map<string, { awayMs: number; name: string }>()
-    for (const { timeMs, name, short } of this.#byMachine.near(computer.toLowerCase(), observation.timeMs, NEAR_MS)) {
+    for (const moment of this.#byMachine.near(computer.toLowerCase(), observation.timeMs, NEAR_MS)) {
+      const { timeMs, name, short } = moment
+      if (this.#wasOver(computer, moment, observation.timeMs)) continue
       if (own !== null && (this.#sids.get(short) ?? own) !== own) continue
       const awayMs = Math.abs(timeMs - observation.timeMs)
       const known = closest.get(short)
@@ -348,7 +363,7 @@ function following(events: readonly Unnamed[]): Unnamed[][] {
   return runs
 }
 
-const returnKey = (computer: string, short: string): string => `${computer.toLowerCase()} ${short}`
+const keyOf = (computer: string, short: string): string => `${computer.toLowerCase()} ${short}`
 
 /** A refusal is told, and something that a host tells of a session is of a session that begins. */
 const mayBeOfReturn = ({ phase, kind, code }: Observation): boolean => BEFORE_SESSION.includes(phase) && kind !== 'end' && code === undefined
