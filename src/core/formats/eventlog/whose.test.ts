@@ -159,4 +159,26 @@ describe('whose an event is', () => {
       ['jonas', [[0, 800, true]]],
     ])
   })
+
+  it('is not theirs who were refused, or whose logon was over, though nobody else was near', () => {
+    const winlogon = (id: number, seconds: number): MadeEvent => ({
+      provider: PROVIDERS.winlogon,
+      computer,
+      user: SYSTEM,
+      id,
+      timeMs: at(seconds),
+      process: 900,
+      data: { SubscriberName: 'Sens' },
+    })
+    const logon = logonEvents(START)
+    expect(attemptsIn([...logon, winlogon(811, 24.5), winlogon(812, 24.9)])).toEqual(attemptsIn(logon))
+    const refused: MadeEvent = {
+      provider: PROVIDERS.security,
+      computer,
+      id: 4625,
+      timeMs: at(0.2),
+      data: { TargetUserName: 'ole', TargetDomainName: 'LARKMERE', LogonType: 3, Status: '0xc000006d', SubStatus: '0xc000006a' },
+    }
+    expect(attemptsIn([refused, winlogon(1, 0.4), winlogon(2, 1.1)])).toEqual(attemptsIn([refused]))
+  })
 })

@@ -132,6 +132,7 @@ export class Whose {
     const short = shortName(person)
     this.#returns.add(keyOf(computer, short), { timeMs, name: person, short })
     this.#seen(computer, person, timeMs)
+    this.named++
   }
 
   take(unnamed: Unnamed): void {
@@ -161,18 +162,20 @@ export class Whose {
   }
 
   #seen(computer: string, name: string, timeMs: number): void {
-    this.named++
     const short = shortName(name)
     this.#byMachine.add(computer.toLowerCase(), { timeMs, name, short })
     this.#byPerson.add(short, { timeMs, name: computer, short: computer })
   }
 
   #named({ observation, computer }: Unnamed, name: string): void {
-    this.#seen(computer, name, observation.timeMs)
     const { kind, phase, part, timeMs } = observation
-    if (kind === 'end' || (kind === 'phase-end' && phase === 'shell' && part === undefined))
-      this.#over.add(keyOf(computer, shortName(name)), { timeMs, name, short: shortName(name) })
-    this.#release(observation.timeMs)
+    const short = shortName(name)
+    this.named++
+    // Whoever was refused is not logging on there: what is recorded around it is others'.
+    if (kind === 'end') this.#byPerson.add(short, { timeMs, name: computer, short: computer })
+    else this.#seen(computer, name, timeMs)
+    if (kind === 'phase-end' && phase === 'shell' && part === undefined) this.#over.add(keyOf(computer, short), { timeMs, name, short })
+    this.#release(timeMs)
     this.#tell({ ...observation, person: name })
   }
 
