@@ -4,7 +4,7 @@ import { analyseAll } from '../../logons/batch'
 import { clockOffsets } from '../../logons/clocks'
 import { blame } from '../../logons/blame'
 import { document, eventXml, logonEvents, PROVIDERS, utf16, type MadeEvent } from './fixtures/events'
-import { attemptsOf, bytes, read, START } from './fixtures/read'
+import { attemptsIn, attemptsOf, bytes, read, START } from './fixtures/read'
 import type { EventRule } from './rule'
 
 describe('event logs', () => {
@@ -36,7 +36,7 @@ describe('event logs', () => {
       logonEvents(START + 45_000, 'ilse', 'TH-Q1-03', 1103),
     ]
     const all = people.flat()
-    const whole = attemptsOf(read([bytes(document(all))]).observations)
+    const whole = attemptsIn(all)
     expect(whole).toHaveLength(3)
     expect(whole.every(({ outcome, totalMs }) => outcome === 'ready' && totalMs === 24_000)).toBe(true)
     const bare = bytes(all.map(eventXml).join('\n'))
@@ -128,7 +128,7 @@ describe('event logs', () => {
   it('say that a profile is a temporary one, and who was locked out beside a code that stands for several reasons', () => {
     const sid = 'S-1-5-21-1-2-3-1101'
     const temporary: MadeEvent = { provider: PROVIDERS.profiles, id: 1511, timeMs: START + 5500, user: sid }
-    expect(attemptsOf(read([bytes(document([...logonEvents(START), temporary]))]).observations)).toMatchObject([{ outcome: 'degraded' }])
+    expect(attemptsIn([...logonEvents(START), temporary])).toMatchObject([{ outcome: 'degraded' }])
     const locked: MadeEvent[] = [
       {
         provider: PROVIDERS.security,
@@ -144,8 +144,7 @@ describe('event logs', () => {
         data: { TargetUserName: 'ole', TargetDomainName: 'LARKMERE', Status: '0xc0000234', SubStatus: '0x0', LogonType: 10, IpAddress: '10.4.2.17' },
       },
     ]
-    const saidOf = (events: readonly MadeEvent[]) =>
-      analyseAll(attemptsOf(read([bytes(document(events))]).observations)).map(({ diagnosis }) => diagnosis.cause?.id)
+    const saidOf = (events: readonly MadeEvent[]) => analyseAll(attemptsIn(events)).map(({ diagnosis }) => diagnosis.cause?.id)
     expect(saidOf(locked)).toEqual(['account-locked'])
     expect(saidOf(locked.slice(0, 1))).toEqual(['account-disabled'])
   })

@@ -118,7 +118,7 @@ export class EventLog {
         person,
         sid: rule.sid ? fill(rule.sid, event) : null,
         session: rule.session ? fill(rule.session, event) : null,
-        together: rule.together ? fill(rule.together, event) : null,
+        together: rule.together ? fill(`${event.provider} ${rule.together}`, event) : null,
         activity: event.activity,
         computer: event.computer,
         elsewhere: rule.elsewhere === true,

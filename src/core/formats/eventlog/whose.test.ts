@@ -7,8 +7,8 @@ const computer = 'TH-Q1-03.larkmere.example'
 const at = (s: number) => START + s * 1000
 
 /** Policy is applied anew, in the background: to a machine, or to somebody who has been working for long. */
-function refresh(seconds: number, person?: string): MadeEvent[] {
-  const common = { provider: PROVIDERS.policy, computer, user: SYSTEM, activity: `{refresh-${seconds}}` }
+function refresh(seconds: number, person?: string, user = SYSTEM): MadeEvent[] {
+  const common = { provider: PROVIDERS.policy, computer, user, activity: `{refresh-${seconds}}` }
   const whose = { PrincipalSamName: person ?? 'LARKMERE\\TH-Q1-03$' }
   return [
     { ...common, id: person ? 4007 : 4006, timeMs: at(seconds), data: whose },
@@ -48,6 +48,14 @@ function comesBack(seconds: number, name: string, ticketMs = 0): MadeEvent[] {
   ]
 }
 
+const wrongPassword = (seconds: number, name: string): MadeEvent => ({
+  provider: PROVIDERS.security,
+  computer,
+  id: 4625,
+  timeMs: at(seconds),
+  data: { TargetUserName: name, TargetDomainName: 'LARKMERE', LogonType: 10, Status: '0xc000006d', SubStatus: '0xc000006a' },
+})
+
 const logOf = (events: readonly MadeEvent[], provider: string) => events.filter((one) => one.provider === provider)
 
 describe('whose an event is', () => {
@@ -61,6 +69,8 @@ describe('whose an event is', () => {
       // A log that begins in the midst of it.
       expect(attemptsIn(logon, others.slice(1))).toEqual(alone)
     }
+    // Written under the SID of whom it is of, who is known by then.
+    expect(attemptsIn(logon, refresh(3600, 'LARKMERE\\mara.lindqvist', 'S-1-5-21-1-2-3-1101'))).toEqual(alone)
   })
 
   it('is no logon where somebody comes back to a session that is there, by whatever clock the directory’s ticket is', () => {
@@ -83,13 +93,7 @@ describe('whose an event is', () => {
     expect(attemptsIn([...logOf(back, PROVIDERS.security), told])).toEqual([])
     // Without a session to come back to, it was a try that led nowhere; a refusal is told whatever came after it.
     expect(attemptsIn(back.slice(0, -1))).toMatchObject([{ outcome: 'abandoned' }])
-    const refused: MadeEvent = {
-      provider: PROVIDERS.security,
-      computer,
-      id: 4625,
-      timeMs: at(3595),
-      data: { TargetUserName: 'mara.lindqvist', TargetDomainName: 'LARKMERE', LogonType: 10, Status: '0xc000006d', SubStatus: '0xc000006a' },
-    }
+    const refused = wrongPassword(3595, 'mara.lindqvist')
     expect(attemptsIn([...back, refused])).toMatchObject([{ outcome: 'failed' }])
   })
 
@@ -172,13 +176,7 @@ describe('whose an event is', () => {
     })
     const logon = logonEvents(START)
     expect(attemptsIn([...logon, winlogon(811, 24.5), winlogon(812, 24.9)])).toEqual(attemptsIn(logon))
-    const refused: MadeEvent = {
-      provider: PROVIDERS.security,
-      computer,
-      id: 4625,
-      timeMs: at(0.2),
-      data: { TargetUserName: 'ole', TargetDomainName: 'LARKMERE', LogonType: 3, Status: '0xc000006d', SubStatus: '0xc000006a' },
-    }
+    const refused = wrongPassword(0.2, 'ole')
     expect(attemptsIn([refused, winlogon(1, 0.4), winlogon(2, 1.1)])).toEqual(attemptsIn([refused]))
   })
 })

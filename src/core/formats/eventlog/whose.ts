@@ -6,6 +6,7 @@ export interface Unnamed {
   readonly person: string | undefined
   readonly sid: string | null
   readonly session: string | null
+  /** What events of one person have in common, beside their machine. */
   readonly together: string | null
   readonly activity: string
   readonly computer: string
@@ -122,7 +123,7 @@ export class Whose {
     this.#sids.set(shortName(person), sid.toUpperCase())
   }
 
-  /** What belongs to an activity is of no logon, whether it was taken already or comes yet. */
+  /** What belongs to an activity is of no logon: what comes of it yet, and what waits for a name. */
   isNoLogon(activity: string): void {
     if (activity !== '') this.#noLogons.add(activity)
   }
@@ -137,6 +138,7 @@ export class Whose {
 
   take(unnamed: Unnamed): void {
     const { sid, person, activity, session, computer, elsewhere, observation } = unnamed
+    if (this.#noLogons.has(activity)) return
     if (sid !== null && isMachineSid(sid) && person === undefined) {
       // Written by the system itself: only what it belongs to can tell of whom.
       if (activity === '' && session === null) return
@@ -293,7 +295,7 @@ export class Whose {
     const groups = new Map<string, Unnamed[]>()
     for (const one of rest) {
       if (one.together === null) continue
-      const key = `${one.computer.toLowerCase()} ${one.what.split(' ')[0] ?? ''} ${one.together}`
+      const key = `${one.computer.toLowerCase()} ${one.together}`
       const list = groups.get(key)
       if (list) list.push(one)
       else groups.set(key, [one])
