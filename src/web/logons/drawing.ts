@@ -1,5 +1,5 @@
 import type { Story } from '../../contract/logons'
-import { longestPart } from '../../core/logons'
+import { longestPart } from '../../core/logons/parts'
 import { duration } from '../kit/format'
 
 export interface Stroke {
