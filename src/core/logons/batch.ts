@@ -9,7 +9,7 @@ import { corrected, offIn } from './clock-right'
 import { clockOffsets, type ClockOffset } from './clocks'
 import { conclude, concludeAlone, type Explained } from './diagnose'
 import { LastSaid } from './last-said'
-import { learn } from './learning'
+import { learn, type OfItself } from './learning'
 import { neighbourOf } from './neighbour'
 import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
@@ -88,7 +88,7 @@ export function* explain<T>(
   onClocks: (found: ReadonlyMap<string, ClockOffset>) => void = () => undefined,
 ): Generator<T> {
   const find = finderOf(org)
-  const usualInAll = new UsualModel()
+  let inItself: OfItself = { usual: new UsualModel(), ill: new Set() }
   const earlier = new UsualModel()
   const around = new Around()
   const ordinary = new OrdinaryModel()
@@ -98,9 +98,9 @@ export function* explain<T>(
   for (const { attempt, split } of lookingAhead(attempts)) {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
-    const usual = before && isExact(before) ? before : (inAll(usualInAll.usualFor(kind)) ?? before)
+    const usual = before && isExact(before) ? before : (inAll(inItself.usual.usualFor(kind)) ?? before)
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
-    if (countsForUsual(result)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
+    if (countsForUsual(result) && !inItself.ill.has(attempt)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
     around.add(neighbourOf(result))
     const alone = concludeAlone(result)
     const startMs = attempt.startedAtMs
@@ -120,7 +120,7 @@ export function* explain<T>(
     if (one.measured === null) return one.told
     const { measured } = one
     const result = conclude(measured, around, org, ordinary)
-    const counted = countsForUsual(measured)
+    const counted = countsForUsual(measured) && !inItself.ill.has(measured.attempt)
     if (counted && !saysUsual(result, counted)) earlier.add(kindOf(result.attempt), durationsOf(result.blame, result.attempt.totalMs, durations), -1)
     return tell(result)
   }
@@ -138,7 +138,7 @@ export function* explain<T>(
       clocks = clockOffsets(first)
       if (clocks.size > 0) onClocks(clocks)
       const right = said.fillAll(first).map(ready)
-      learn(usualInAll, right)
+      inItself = learn(right)
       return right
     }
     for (const unplaced of source) {

@@ -31,9 +31,27 @@ describe('what is not to be learnt from', () => {
     expect(found.size).toBe(attempts.filter(({ host }) => Number(host?.slice(3)) < ill).length)
   })
 
+  it('is what takes long on the way between two places, and not from elsewhere to the one, or from there to others', () => {
+    const way = (i: number, host: number): Attrs => ({ zone: host < 6 ? 'A' : 'B', share: `s${i % 2}` })
+    const attempts = oneDay(240, 'shell', (i, host) => host < 6 && i % 2 === 0, way)
+    const found = illIn(attempts)
+    expect(found.size).toBe(attempts.filter(({ attrs }) => attrs['zone'] === 'A' && attrs['share'] === 's0').length)
+    expect([...found].every(({ attrs }) => attrs['zone'] === 'A' && attrs['share'] === 's0')).toBe(true)
+  })
+
+  it('is what nearly half have, where the times of all others vary', () => {
+    const attempts = oneDay(240, 'shell', () => false).map((attempt, i) => {
+      const more = 400 * (i % 8) + (Number(attempt.host?.slice(3)) < 5 ? 14_000 : 0)
+      const phases = attempt.phases.map((one) => (one.phase === 'shell' ? { ...one, endMs: one.endMs + more } : one))
+      return { ...attempt, phases, totalMs: attempt.totalMs + more }
+    })
+    const found = illIn(attempts)
+    expect(found.size).toBe(attempts.filter(({ host }) => Number(host?.slice(3)) < 5).length)
+  })
+
   it('is what takes long for some time, and not before and after it, wherever it is', () => {
     const found = illIn(oneDay(240, 'scripts', (i) => i >= 100 && i < 140))
-    expect([...found].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)).toEqual(Array.from({ length: 32 }, (_, i) => i + 104))
+    expect([...found].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)).toEqual(Array.from({ length: 38 }, (_, i) => i + 101))
     // From half of the time on it is how it is.
     expect(illIn(oneDay(240, 'scripts', (i) => i >= 60 && i < 240 && i % 3 > 0)).size).toBe(0)
   })
@@ -58,6 +76,13 @@ describe('evidence of a single day', () => {
       expect(Math.abs(lostMs - 30_000)).toBeLessThan(1000)
       expect(diagnosis.cause?.evidence.some(({ for: speaksFor, sentence }) => speaksFor && /zone A|host VD-/.test(sentence))).toBe(true)
     }
+  })
+
+  it('tells what is ill of networks that few come from, however many had it before them', () => {
+    const attrs = (i: number): Attrs => ({ network: ['home', 'office', 'ship'][i % 3] ?? '', image: i < 46 ? '1' : '2' })
+    const long = analyseAll(oneDay(90, 'shell', (i) => i >= 46, attrs)).filter(({ attempt }) => attempt.totalMs > 30_000)
+    expect(long).toHaveLength(44)
+    expect(long.filter(({ excess }) => excess[0]?.phase === 'shell')).toHaveLength(44)
   })
 
   it('calls nobody unusual who only signed on with a second factor', () => {

@@ -1,11 +1,12 @@
+import { twoClasses } from '../stats/two-classes'
 import { endedWell, unusualFrom } from './analyse'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { placesOf, type Dimension } from './places'
-import { durationsOf, kindOf, SERIES, type UsualModel } from './usual'
+import { durationsOf, kindOf, SERIES, UsualModel } from './usual'
 
-/** Where a trouble can sit. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
-const AT: readonly Dimension[] = ['host', 'zone', 'site', 'share', 'image']
+/** Where a trouble can sit, also on the way between two. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
+const AT: readonly (readonly Dimension[])[] = [['host'], ['zone'], ['site'], ['share'], ['image'], ['zone', 'share'], ['site', 'share']]
 /** Of a kind with fewer logons nothing is said. */
 const ENOUGH_OF_KIND = 30
 /** At a place that is ill, so many of its logons take long; of all others, at most so many do. */
@@ -18,18 +19,32 @@ const SHORT = 0.5
 /** With fewer logons inside, or outside, it may be chance. */
 const FEWEST_INSIDE = 8
 const FEWEST_OUTSIDE = 10
+/** Of what goes on to the end, so many came before it. */
+const FEWEST_BEFORE = 15
+
+/** Of what lies between the first and the last tenth, so much more lies before, and after. */
+const EDGE = 1 / 8
 
 interface Learnt {
   readonly attempt: Attempt
   readonly split: Blame
 }
 
-/** Adds to a model what is usual in evidence by itself: the logons that ended well, without those that are ill. */
-export function learn(model: UsualModel, list: readonly Learnt[]): void {
+/** What evidence says of itself. */
+export interface OfItself {
+  /** What is usual in it: from the logons that ended well, without those that are ill. */
+  readonly usual: UsualModel
+  /** See illAmong: while too little came before to tell, these do not count for what is usual either. */
+  readonly ill: ReadonlySet<Attempt>
+}
+
+export function learn(list: readonly Learnt[]): OfItself {
   const ill = illAmong(list)
+  const usual = new UsualModel()
   const durations = new Int32Array(SERIES.length)
   for (const { attempt, split } of list)
-    if (endedWell(attempt) && !ill.has(attempt)) model.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
+    if (endedWell(attempt) && !ill.has(attempt)) usual.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
+  return { usual, ill }
 }
 
 /**
@@ -82,23 +97,47 @@ function lookAt(list: readonly Learnt[], columns: readonly Int32Array[], group: 
   for (const column of columns) {
     const sorted = Int32Array.from(group, (i) => column[i] ?? 0).sort()
     const [quarter, medianMs, highMs] = [sorted[n >> 2] ?? 0, sorted[n >> 1] ?? 0, sorted[Math.floor(0.9 * n)] ?? 0]
-    // Else nobody is excused: see unusualFrom.
-    if (highMs <= 2.5 * Math.max(medianMs, 400)) continue
     const limitMs = unusualFrom({ medianMs, spreadMs: (medianMs - quarter) / 0.6745, lowMs: quarter, highMs: medianMs }, true, n)
-    const longOnes = group.filter((i) => (column[i] ?? 0) > limitMs)
-    if (longOnes.length === 0 || 2 * longOnes.length > n) continue
-    const [kind, long] = [learntIn(list, group), learntIn(list, longOnes)]
-    if (atPlaces) for (const at of AT) for (const attempt of illAt(kind, new Set(long), at)) ill.add(attempt)
-    for (const attempt of illWhile(kind, long)) ill.add(attempt)
+    // Else nobody is excused where fewer than half are ill: see unusualFrom.
+    const isMixed = highMs > 2.5 * Math.max(medianMs, 400)
+    for (const fromMs of new Set([limitMs, apartFrom(sorted)])) {
+      const longOnes = group.filter((i) => (column[i] ?? 0) > fromMs)
+      const most = 2 * longOnes.length > n
+      if (longOnes.length === 0 || !(most || isMixed)) continue
+      const [kind, long] = [learntIn(list, group), learntIn(list, longOnes)]
+      const stretch = stretchOf(kind, long)
+      const then = (some: readonly Learnt[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
+      if (atPlaces && !most)
+        for (const at of AT)
+          for (const attempt of [...illAt(kind, new Set(long), at), ...illAt(then(kind), new Set(then(long)), at)]) ill.add(attempt)
+      for (const attempt of illWhile(kind, long, stretch)) ill.add(attempt)
+    }
   }
+}
+
+/** Two classes of logons lie so many times apart at least. */
+const APART = 2
+
+/**
+ * Beyond which the longer of two classes takes; Infinity where they are no two. Where nearly half are ill, the spread of the others is seen too large, and hardly anybody
+ * is beyond what is unusual by that.
+ */
+function apartFrom(sorted: Int32Array): number {
+  const lower = twoClasses(Float64Array.from(sorted, (ms) => Math.log(ms + 1)))
+  const [quick, long] = [sorted[lower >> 1] ?? 0, sorted[(lower + sorted.length) >> 1] ?? 0]
+  return lower < sorted.length && long >= APART * quick + 1000 ? (sorted[lower - 1] ?? Infinity) : Infinity
 }
 const learntIn = (list: readonly Learnt[], group: readonly number[]): Learnt[] => group.flatMap((i) => list[i] ?? [])
 
 /** Those that take long at the places that tell them from the others; none where these do not. */
-function illAt(kind: readonly Learnt[], long: ReadonlySet<Learnt>, at: Dimension): Attempt[] {
+function illAt(kind: readonly Learnt[], long: ReadonlySet<Learnt>, at: readonly Dimension[]): Attempt[] {
+  const placeOf = (one: Learnt) => {
+    const places = placesOf(one)
+    return at.every((dimension) => places[dimension] !== '') ? at.map((dimension) => places[dimension]).join('\u0000') : ''
+  }
   const counts = new Map<string, { n: number; long: number }>()
   for (const one of kind) {
-    const place = placesOf(one)[at]
+    const place = placeOf(one)
     const count = counts.get(place) ?? { n: 0, long: 0 }
     counts.set(place, count)
     count.n++
@@ -114,21 +153,33 @@ function illAt(kind: readonly Learnt[], long: ReadonlySet<Learnt>, at: Dimension
   }
   const outside = { n: kind.length - inside.n, long: long.size - inside.long }
   const tells = inside.n >= FEWEST_INSIDE && outside.n >= FEWEST_OUTSIDE && inside.long >= MOSTLY * long.size && outside.long <= WELL_TO * outside.n
-  return tells ? [...long].filter((one) => places.has(placesOf(one)[at])).map(({ attempt }) => attempt) : []
+  return tells ? [...long].filter((one) => places.has(placeOf(one))).map(({ attempt }) => attempt) : []
 }
 
-/** Those that take long in the stretch of time that tells them from the others; none where they are of all times. */
-function illWhile(kind: readonly Learnt[], long: readonly Learnt[]): Attempt[] {
+interface Stretch {
+  readonly fromMs: number
+  readonly toMs: number
+  /** Longer than half of all the time, or most of all: it goes on to the end then. */
+  readonly isLasting: boolean
+}
+const isIn = ({ fromMs, toMs }: Stretch, { startedAtMs }: Attempt) => startedAtMs >= fromMs && startedAtMs <= toMs
+
+/** From when to when some took long. A few may have happened to at other times: not the first and the last of them say it, but the first and last tenth. */
+function stretchOf(kind: readonly Learnt[], long: readonly Learnt[]): Stretch {
   const times = (list: readonly Learnt[]) => Float64Array.from(list, ({ attempt }) => attempt.startedAtMs).sort()
   const [all, those] = [times(kind), times(long)]
-  const fromMs = those[Math.floor(0.1 * those.length)] ?? 0
-  const toMs = those[Math.ceil(0.9 * those.length) - 1] ?? 0
-  if (toMs - fromMs > SHORT * ((all.at(-1) ?? 0) - (all[0] ?? 0))) return []
-  const isIn = ({ attempt }: Learnt) => attempt.startedAtMs >= fromMs && attempt.startedAtMs <= toMs
-  const ill = long.filter(isIn)
-  const inside = kind.filter(isIn).length
+  const [first, last] = [those[Math.floor(0.1 * those.length)] ?? 0, those[Math.ceil(0.9 * those.length) - 1] ?? 0]
+  const edgeMs = EDGE * (last - first)
+  const isLasting = last - first > SHORT * ((all.at(-1) ?? 0) - (all[0] ?? 0)) || 2 * long.length > kind.length
+  return { fromMs: first - edgeMs, toMs: isLasting ? Infinity : last + edgeMs, isLasting }
+}
+
+/** Those that take long in a stretch of time that tells them from the others; none where they are of all times. Of what goes on to the end, something better came before. */
+function illWhile(kind: readonly Learnt[], long: readonly Learnt[], stretch: Stretch): Attempt[] {
+  const ill = long.filter(({ attempt }) => isIn(stretch, attempt))
+  const inside = kind.filter(({ attempt }) => isIn(stretch, attempt)).length
   const outside = kind.length - inside
-  const tells =
-    inside >= FEWEST_INSIDE && outside >= FEWEST_OUTSIDE && ill.length >= ILL_FROM * inside && long.length - ill.length <= WELL_TO * outside
+  const fewest = stretch.isLasting ? FEWEST_BEFORE : FEWEST_OUTSIDE
+  const tells = inside >= FEWEST_INSIDE && outside >= fewest && ill.length >= ILL_FROM * inside && long.length - ill.length <= WELL_TO * outside
   return tells ? ill.map(({ attempt }) => attempt) : []
 }

@@ -24,7 +24,6 @@ import {
   OrdinaryModel,
   place,
   saysUsual,
-  UsualModel,
   type CohortFigures,
   type CohortFilter,
   type ClockOffset,
@@ -32,6 +31,7 @@ import {
   type Measured,
   type Neighbour,
   type Observation,
+  type OfItself,
   type PhaseAsk,
   type PhaseFigures,
   type Place,
@@ -423,18 +423,16 @@ export class Intake {
     const fresh: Neighbour[] = []
     const splits = found.map(({ attempt }) => ({ attempt, split: blame(attempt) }))
     // Of a kind that hardly ever came before, those that come together say what is usual; worked out where there is one.
-    let together: UsualModel | null = null
-    const amongThese = () => {
-      if (!together) learn((together = new UsualModel()), splits)
-      return together
-    }
+    let amongThese: OfItself | null = null
+    const countsPlainly: boolean[] = []
     for (const [i, one] of found.entries()) {
       const { attempt } = one
       const day = await this.#usual.of(attempt.startedAtMs)
       const kind = kindOf(attempt)
       const earlier = [day.before.usualFor(kind), day.today.usualFor(kind)]
       const exact = earlier.find((one) => one && isExact(one))
-      const usuals = exact ? [exact] : [...earlier, amongThese().usualFor(kind)]
+      if (!exact) amongThese ??= learn(splits)
+      const usuals = exact ? [exact] : [...earlier, amongThese?.usual.usualFor(kind) ?? null]
       const usual =
         usuals.find((one) => one && isExact(one)) ??
         usuals.find((one) => one !== null && one.n >= ENOUGH) ??
@@ -445,7 +443,9 @@ export class Intake {
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else fresh.push(neighbour)
       if (!untouched.has(attempt.id)) ordinary.add(attempt)
-      if (countsForUsual(result)) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
+      const counts = countsForUsual(result) && (exact !== undefined || amongThese?.ill.has(attempt) !== true)
+      if (counts) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
+      countsPlainly.push(counts)
       this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
       measured.push({ ...one, neighbour })
       before.push(result)
@@ -458,7 +458,7 @@ export class Intake {
     for (const { attempt } of found) this.#days.add(attempt.startedAtMs)
     for (const [i, one] of measured.entries()) {
       const explained = conclude(before[i] as Measured, this.#around, org, ordinary)
-      const plainly = countsForUsual(before[i] as Measured)
+      const plainly = countsPlainly[i] === true
       const counted = saysUsual(explained, plainly)
       worked.push({ ...one, explained, counted })
       if (counted === plainly) continue

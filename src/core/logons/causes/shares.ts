@@ -224,7 +224,7 @@ function room(facts: Facts) {
   const size = facts.number('containerBytes')
   const onShare = facts.number('shareFreeBytes') ?? facts.share?.freeBytes ?? null
   const ordinary = facts.ordinary('shareFreeBytes')
-  const known = ordinary !== null && ordinary.n > 30 ? ordinary.median : null
+  const known = ordinary !== null && ordinary.n > 30 ? ordinary : null
   return {
     inside,
     onShare,
@@ -234,7 +234,7 @@ function room(facts: Facts) {
       onShare !== null &&
       (known === null
         ? onShare < Math.max(5 * ROOM, size ?? 0)
-        : onShare < 0.02 * known || (onShare < Math.max(5 * ROOM, size ?? 0) && onShare < 0.5 * known)),
+        : onShare < 0.02 * known.median || (onShare < Math.max(5 * ROOM, size ?? 0) && onShare < 0.5 * known.high)),
   }
 }
 
