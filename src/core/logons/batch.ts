@@ -47,8 +47,7 @@ export function countsForUsual(measured: Measured): boolean {
 const SURE = 0.83
 
 /** Whether an attempt, once it was explained, says what is usual. */
-export function saysUsual(explained: Explained, counted: boolean): boolean {
-  const { cause } = explained.diagnosis
+export function saysUsual({ diagnosis: { cause } }: Explained, counted: boolean): boolean {
   return counted && !(cause && cause.id !== 'first-logon' && cause.confidence >= SURE)
 }
 
@@ -100,9 +99,9 @@ export function* explain<T>(
     const before = earlier.usualFor(kind)
     const usual = before && isExact(before) ? before : (inAll(inItself.usual.usualFor(kind)) ?? before)
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
-    if (countsForUsual(result) && !inItself.ill.has(attempt)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
     around.add(neighbourOf(result))
     const alone = concludeAlone(result)
+    if (alone && countsForUsual(result) && !inItself.ill.has(attempt)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
     const startMs = attempt.startedAtMs
     waiting.push(alone ? { startMs, measured: null, told: tell(alone) } : { startMs, measured: result, told: null })
     while (told < waiting.length && startOf(waiting[told]) + (waiting.length - told > MOST_WAITING ? NEAR_MS : AHEAD_MS) < attempt.startedAtMs)
@@ -120,8 +119,9 @@ export function* explain<T>(
     if (one.measured === null) return one.told
     const { measured } = one
     const result = conclude(measured, around, org, ordinary)
-    const counted = countsForUsual(measured) && !inItself.ill.has(measured.attempt)
-    if (counted && !saysUsual(result, counted)) earlier.add(kindOf(result.attempt), durationsOf(result.blame, result.attempt.totalMs, durations), -1)
+    // Only now: of those that may be ill, too many would pass for usual to those after them until they are found to be.
+    if (saysUsual(result, countsForUsual(measured) && !inItself.ill.has(measured.attempt)))
+      earlier.add(kindOf(measured.attempt), durationsOf(measured.blame, measured.attempt.totalMs, durations))
     return tell(result)
   }
 

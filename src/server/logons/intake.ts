@@ -5,18 +5,16 @@ import {
   blame,
   ClockWatch,
   conclude,
+  concludeAlone,
   corrected,
   correlateThreads,
   countsForUsual,
   DEFAULT_SLOW_MS,
   durationsOf,
-  ENOUGH,
   FAR_MS,
   intoThreads,
-  isExact,
   kindOf,
   type LastSaid,
-  learn,
   measure,
   nameBySession,
   neighbourOf,
@@ -27,11 +25,11 @@ import {
   type CohortFigures,
   type CohortFilter,
   type ClockOffset,
+  type Explained,
   type HitHour,
   type Measured,
   type Neighbour,
   type Observation,
-  type OfItself,
   type PhaseAsk,
   type PhaseFigures,
   type Place,
@@ -43,6 +41,7 @@ import { IncidentDesk, type FoundSince } from './incident-desk'
 import { homesMark, HOUR_MS, loadHomes, loadOrg } from './model'
 import { keepClocks, recallClocks } from './clocks'
 import { DaysWithLogons } from './days-with-logons'
+import { FewBefore } from './few-before'
 import { asked, KnownAttempts, unusualBefore, type Again } from './known'
 import { dropPictures, hoursWithoutPicture, keepPicture } from './pictures'
 import { recallBeginnings, recallLastSaid, recallNeighbours, recallOrdinary } from './recall'
@@ -326,6 +325,7 @@ export class Intake {
       knownIds,
       countedSoFar,
       joins.untouched,
+      came.length === 0,
     )
     const ids = new Set(worked.map(({ attempt }) => attempt.id))
     const gone = [...knownIds].filter((id) => !ids.has(id))
@@ -401,12 +401,14 @@ export class Intake {
   /**
    * @param countedSoFar what the known ones counted for
    * @param untouched those that are only looked at again: what they report is among the ordinary already
+   * @param anew they all are, as they were unusual
    */
   async #analyse(
     found: readonly Found[],
     known: ReadonlySet<string>,
     countedSoFar: readonly Counted[],
     untouched: ReadonlySet<string>,
+    anew: boolean,
   ): Promise<Worked[]> {
     const [first, last] = [found[0], found.at(-1)]
     if (!first || !last) return []
@@ -418,37 +420,29 @@ export class Intake {
     this.#usual.begin()
     for (const { startedMs, durations, saysUsual, pool, first, network, slot } of countedSoFar)
       if (saysUsual) this.#usual.count(startedMs, { pool, first, network, slot }, Int32Array.from(durations), -1)
-    const measured: Omit<Worked, 'explained' | 'counted'>[] = []
-    const before: Measured[] = []
+    const all: (Omit<Worked, 'explained' | 'counted'> & {
+      readonly measured: Measured
+      readonly counts: boolean
+      readonly alone: Explained | null
+    })[] = []
     const fresh: Neighbour[] = []
     const splits = found.map(({ attempt }) => ({ attempt, split: blame(attempt) }))
-    // Of a kind that hardly ever came before, those that come together say what is usual; worked out where there is one.
-    let amongThese: OfItself | null = null
-    const countsPlainly: boolean[] = []
+    const few = new FewBefore(anew ? [] : splits)
     for (const [i, one] of found.entries()) {
       const { attempt } = one
       const day = await this.#usual.of(attempt.startedAtMs)
       const kind = kindOf(attempt)
-      const earlier = [day.before.usualFor(kind), day.today.usualFor(kind)]
-      const exact = earlier.find((one) => one && isExact(one))
-      if (!exact) amongThese ??= learn(splits)
-      const usuals = exact ? [exact] : [...earlier, amongThese?.usual.usualFor(kind) ?? null]
-      const usual =
-        usuals.find((one) => one && isExact(one)) ??
-        usuals.find((one) => one !== null && one.n >= ENOUGH) ??
-        usuals.find((one) => one !== null) ??
-        null
-      const result = measure(attempt, usual, this.#slow.byPool.get(attempt.pool ?? '') ?? this.#slow.default, splits[i]?.split)
-      const neighbour = neighbourOf(result)
+      const usual = few.usualFor(kind, [day.before.usualFor(kind), day.today.usualFor(kind)], () => day.ever.usualFor(kind))
+      const measured = measure(attempt, usual, this.#slow.byPool.get(attempt.pool ?? '') ?? this.#slow.default, splits[i]?.split)
+      const neighbour = neighbourOf(measured)
       if (known.has(attempt.id)) this.#around.replace(neighbour)
       else fresh.push(neighbour)
       if (!untouched.has(attempt.id)) ordinary.add(attempt)
-      const counts = countsForUsual(result) && (exact !== undefined || amongThese?.ill.has(attempt) !== true)
-      if (counts) this.#usual.count(attempt.startedAtMs, kind, durationsOf(result.blame, attempt.totalMs))
-      countsPlainly.push(counts)
+      const counts = countsForUsual(measured) && !few.isIll(attempt)
+      const alone = concludeAlone(measured)
+      if (counts && alone) this.#usual.count(attempt.startedAtMs, kind, durationsOf(measured.blame, attempt.totalMs))
       this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
-      measured.push({ ...one, neighbour })
-      before.push(result)
+      all.push({ ...one, neighbour, measured, counts, alone })
     }
     // Only when all of them are each other's neighbours.
     this.#around.addAll(fresh)
@@ -456,14 +450,13 @@ export class Intake {
     const worked: Worked[] = []
     const org = await this.#orgThen(firstMs, Math.ceil(last.attempt.startedAtMs))
     for (const { attempt } of found) this.#days.add(attempt.startedAtMs)
-    for (const [i, one] of measured.entries()) {
-      const explained = conclude(before[i] as Measured, this.#around, org, ordinary)
-      const plainly = countsPlainly[i] === true
-      const counted = saysUsual(explained, plainly)
+    for (const { measured, counts, alone, ...one } of all) {
+      const explained = alone ?? conclude(measured, this.#around, org, ordinary)
+      const counted = saysUsual(explained, counts)
       worked.push({ ...one, explained, counted })
-      if (counted === plainly) continue
+      // Those that may be ill are counted only now: too many would pass for usual to those after them until they are found to be.
       const { attempt } = one
-      this.#usual.count(attempt.startedAtMs, kindOf(attempt), durationsOf(explained.blame, attempt.totalMs), -1)
+      if (counted && !alone) this.#usual.count(attempt.startedAtMs, kindOf(attempt), durationsOf(explained.blame, attempt.totalMs))
     }
     if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)
     // Some days more: files that are read at the same time, and what is explained once more at the end of each, lie days apart.

@@ -14,6 +14,8 @@ interface Day {
   readonly before: UsualModel
   /** From the day itself so far: for where those are too few. */
   readonly today: UsualModel
+  /** From whatever was counted since the start, of whatever day: where all of that is too few. */
+  readonly ever: UsualModel
 }
 
 interface Counted {
@@ -31,6 +33,7 @@ export class UsualDays {
   /** By day, those that were asked for last at the end. */
   readonly #before = new Map<number, UsualModel>()
   readonly #today = new Map<number, UsualModel>()
+  #ever = new UsualModel()
   /** What was counted of the batch in hand: no roll-up has it yet. */
   #batch: Counted[] = []
   #last: (Day & { readonly dayMs: number }) | null = null
@@ -53,6 +56,7 @@ export class UsualDays {
   clear(): void {
     this.#before.clear()
     this.#today.clear()
+    this.#ever = new UsualModel()
     this.#last = null
     this.#batch = []
   }
@@ -65,7 +69,7 @@ export class UsualDays {
     lastly(this.#before, dayMs, before)
     forgetOldest(this.#before, () => this.#before.size > MOST_BEFORE)
     forgetOldest(this.#today, () => [...this.#today.values()].reduce((sum, { kinds }) => sum + kinds, 0) > MOST_KINDS)
-    this.#last = { dayMs, before, today }
+    this.#last = { dayMs, before, today, ever: this.#ever }
     return this.#last
   }
 
@@ -95,6 +99,8 @@ export class UsualDays {
   count(atMs: number, kind: Kind, durations: Durations, times: 1 | -1 = 1): void {
     const counted = { dayMs: dayOf(atMs), kind, durations, times }
     this.#batch.push(counted)
+    // What is taken back may have been counted before the start.
+    if (times === 1) this.#ever.add(kind, durations)
     this.#today.get(counted.dayMs)?.add(kind, durations, times)
     for (const [dayMs, before] of this.#before) if (isBefore(counted, dayMs)) before.add(kind, durations, times)
   }
