@@ -2,7 +2,7 @@ import { twoClasses } from '../stats/two-classes'
 import { endedWell, unusualFrom } from './analyse'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
-import { placesOf, type Dimension } from './places'
+import { placesOf, type Dimension, type Places } from './places'
 import { durationsOf, kindOf, SERIES, UsualModel } from './usual'
 
 /** Where a trouble can sit, also on the way between two. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
@@ -28,6 +28,11 @@ const EDGE = 1 / 8
 interface Learnt {
   readonly attempt: Attempt
   readonly split: Blame
+}
+
+interface Placed {
+  readonly attempt: Attempt
+  readonly places: Places
 }
 
 /** What evidence says of itself. */
@@ -62,13 +67,14 @@ export function illAmong(list: readonly Learnt[]): ReadonlySet<Attempt> {
     push(pools, `${pool}\u0000${first}`, i)
   })
   const columns = columnsOf(list)
+  const placed = list.map(({ attempt }): Placed => ({ attempt, places: placesOf({ attempt }) }))
   const ill = new Set<Attempt>()
   for (const [groups, atPlaces] of [
     [kinds, true],
     // A time needs no place: of networks that few come from, all of the pool tell it.
     [pools, false],
   ] as const)
-    for (const group of groups.values()) if (group.length >= ENOUGH_OF_KIND) lookAt(list, columns, group, ill, atPlaces)
+    for (const group of groups.values()) if (group.length >= ENOUGH_OF_KIND) lookAt(placed, columns, group, ill, atPlaces)
   return ill
 }
 
@@ -92,7 +98,7 @@ function columnsOf(list: readonly Learnt[]): readonly Int32Array[] {
 }
 
 /** @param group who is of a kind, by their places in the list */
-function lookAt(list: readonly Learnt[], columns: readonly Int32Array[], group: readonly number[], ill: Set<Attempt>, atPlaces: boolean): void {
+function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: readonly number[], ill: Set<Attempt>, atPlaces: boolean): void {
   const n = group.length
   for (const column of columns) {
     const sorted = Int32Array.from(group, (i) => column[i] ?? 0).sort()
@@ -104,12 +110,14 @@ function lookAt(list: readonly Learnt[], columns: readonly Int32Array[], group: 
       const longOnes = group.filter((i) => (column[i] ?? 0) > fromMs)
       const most = 2 * longOnes.length > n
       if (longOnes.length === 0 || !(most || isMixed)) continue
-      const [kind, long] = [learntIn(list, group), learntIn(list, longOnes)]
+      const those = (which: readonly number[]) => which.flatMap((i) => list[i] ?? [])
+      const [kind, long] = [those(group), those(longOnes)]
       const stretch = stretchOf(kind, long)
-      const then = (some: readonly Learnt[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
-      if (atPlaces && !most)
-        for (const at of AT)
-          for (const attempt of [...illAt(kind, new Set(long), at), ...illAt(then(kind), new Set(then(long)), at)]) ill.add(attempt)
+      if (atPlaces && !most) {
+        const then = (some: readonly Placed[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
+        const [kindThen, allLong, longThen] = [then(kind), new Set(long), new Set(then(long))]
+        for (const at of AT) for (const attempt of [...illAt(kind, allLong, at), ...illAt(kindThen, longThen, at)]) ill.add(attempt)
+      }
       for (const attempt of illWhile(kind, long, stretch)) ill.add(attempt)
     }
   }
@@ -127,14 +135,11 @@ function apartFrom(sorted: Int32Array): number {
   const [quick, long] = [sorted[lower >> 1] ?? 0, sorted[(lower + sorted.length) >> 1] ?? 0]
   return lower < sorted.length && long >= APART * quick + 1000 ? (sorted[lower - 1] ?? Infinity) : Infinity
 }
-const learntIn = (list: readonly Learnt[], group: readonly number[]): Learnt[] => group.flatMap((i) => list[i] ?? [])
 
 /** Those that take long at the places that tell them from the others; none where these do not. */
-function illAt(kind: readonly Learnt[], long: ReadonlySet<Learnt>, at: readonly Dimension[]): Attempt[] {
-  const placeOf = (one: Learnt) => {
-    const places = placesOf(one)
-    return at.every((dimension) => places[dimension] !== '') ? at.map((dimension) => places[dimension]).join('\u0000') : ''
-  }
+function illAt(kind: readonly Placed[], long: ReadonlySet<Placed>, at: readonly Dimension[]): Attempt[] {
+  const placeOf = ({ places }: Placed) =>
+    at.every((dimension) => places[dimension] !== '') ? at.map((dimension) => places[dimension]).join('\u0000') : ''
   const counts = new Map<string, { n: number; long: number }>()
   for (const one of kind) {
     const place = placeOf(one)
@@ -165,8 +170,8 @@ interface Stretch {
 const isIn = ({ fromMs, toMs }: Stretch, { startedAtMs }: Attempt) => startedAtMs >= fromMs && startedAtMs <= toMs
 
 /** From when to when some took long. A few may have happened to at other times: not the first and the last of them say it, but the first and last tenth. */
-function stretchOf(kind: readonly Learnt[], long: readonly Learnt[]): Stretch {
-  const times = (list: readonly Learnt[]) => Float64Array.from(list, ({ attempt }) => attempt.startedAtMs).sort()
+function stretchOf(kind: readonly Placed[], long: readonly Placed[]): Stretch {
+  const times = (list: readonly Placed[]) => Float64Array.from(list, ({ attempt }) => attempt.startedAtMs).sort()
   const [all, those] = [times(kind), times(long)]
   const [first, last] = [those[Math.floor(0.1 * those.length)] ?? 0, those[Math.ceil(0.9 * those.length) - 1] ?? 0]
   const edgeMs = EDGE * (last - first)
@@ -175,7 +180,7 @@ function stretchOf(kind: readonly Learnt[], long: readonly Learnt[]): Stretch {
 }
 
 /** Those that take long in a stretch of time that tells them from the others; none where they are of all times. Of what goes on to the end, something better came before. */
-function illWhile(kind: readonly Learnt[], long: readonly Learnt[], stretch: Stretch): Attempt[] {
+function illWhile(kind: readonly Placed[], long: readonly Placed[], stretch: Stretch): Attempt[] {
   const ill = long.filter(({ attempt }) => isIn(stretch, attempt))
   const inside = kind.filter(({ attempt }) => isIn(stretch, attempt)).length
   const outside = kind.length - inside
