@@ -25,6 +25,10 @@ const SESSION_MS = 10 * 60_000
 const NEAR_MS = 90_000
 /** Of two who were logging on, one is told from the other where they were first seen so much apart. */
 const FIRST_APART_MS = 500
+/** Of so many events at least it can be told whose are next to them: no farther than this, and so many times closer than anybody else's. */
+const FEWEST_BESIDE = 4
+const BESIDE_MS = 2000
+const MUCH_CLOSER = 3
 /** What another machine wrote belongs to the logon of the same person this close to it. */
 const ELSEWHERE_MS = 120_000
 /** Or this close to it, where the clocks of a machine and of others differ: then always by about the same, in so many logons at least. */
@@ -316,16 +320,35 @@ export class Whose {
     return false
   }
 
-  #beganWith([first]: readonly Unnamed[]): string | null {
+  #beganWith(run: readonly Unnamed[]): string | null {
+    const [first] = run
     if (!first) return null
     const beganMs = first.observation.timeMs
     const seen = new Map<string, Moment>()
     for (const moment of this.#byMachine.near(first.computer.toLowerCase(), beganMs, NEAR_MS))
       if (moment.timeMs < (seen.get(moment.short)?.timeMs ?? Infinity) && !this.#wasOver(first.computer, moment, beganMs))
         seen.set(moment.short, moment)
+    const went = seen.size > 1 ? this.#wentWith(run, [...seen.values()]) : null
+    if (went !== null) return went
     const away = ({ timeMs }: Moment) => Math.abs(timeMs - beganMs)
     const [best, next] = [...seen.values()].sort((a, b) => away(a) - away(b))
     return best && (!next || away(next) >= Math.max(FIRST_APART_MS, 2 * away(best))) ? best.name : null
+  }
+
+  /** Of several who were logging on: the one whose own events are next to those that follow each other, each time, as nobody else's are. */
+  #wentWith(run: readonly Unnamed[], candidates: readonly Moment[]): string | null {
+    if (run.length < FEWEST_BESIDE) return null
+    const beside = candidates.map(({ short, name }) => {
+      const awayMs = run.map(({ computer, observation: { timeMs } }) => {
+        let least = BESIDE_MS
+        for (const moment of this.#byMachine.near(computer.toLowerCase(), timeMs, BESIDE_MS))
+          if (moment.short === short) least = Math.min(least, Math.abs(moment.timeMs - timeMs))
+        return least
+      })
+      return { name, middleMs: awayMs.sort((a, b) => a - b)[awayMs.length >> 1] ?? BESIDE_MS }
+    })
+    const [best, next] = beside.sort((a, b) => a.middleMs - b.middleMs)
+    return best && next && best.middleMs < BESIDE_MS && best.middleMs * MUCH_CLOSER <= next.middleMs ? best.name : null
   }
 
   /**
