@@ -25,6 +25,8 @@ const SESSION_MS = 10 * 60_000
 const NEAR_MS = 90_000
 /** Of two who were logging on, one is told from the other where they were first seen so much apart. */
 const FIRST_APART_MS = 500
+/** Who were first seen this close to each other may be mistaken for each other. */
+const AT_ONCE_MS = 10_000
 /** Of so many events at least it can be told whose are next to them: no farther than this, and so many times closer than anybody else's. */
 const FEWEST_BESIDE = 4
 const BESIDE_MS = 2000
@@ -328,9 +330,10 @@ export class Whose {
     for (const moment of this.#byMachine.near(first.computer.toLowerCase(), beganMs, NEAR_MS))
       if (moment.timeMs < (seen.get(moment.short)?.timeMs ?? Infinity) && !this.#wasOver(first.computer, moment, beganMs))
         seen.set(moment.short, moment)
-    const went = seen.size > 1 ? this.#wentWith(run, [...seen.values()]) : null
-    if (went !== null) return went
     const away = ({ timeMs }: Moment) => Math.abs(timeMs - beganMs)
+    const near = [...seen.values()].filter((one) => away(one) <= AT_ONCE_MS)
+    const went = near.length > 1 ? this.#wentWith(run, near) : null
+    if (went !== null) return went
     const [best, next] = [...seen.values()].sort((a, b) => away(a) - away(b))
     return best && (!next || away(next) >= Math.max(FIRST_APART_MS, 2 * away(best))) ? best.name : null
   }
@@ -338,16 +341,17 @@ export class Whose {
   /** Of several who were logging on: the one whose own events are next to those that follow each other, each time, as nobody else's are. */
   #wentWith(run: readonly Unnamed[], candidates: readonly Moment[]): string | null {
     if (run.length < FEWEST_BESIDE) return null
-    const beside = candidates.map(({ short, name }) => {
-      const awayMs = run.map(({ computer, observation: { timeMs } }) => {
-        let least = BESIDE_MS
-        for (const moment of this.#byMachine.near(computer.toLowerCase(), timeMs, BESIDE_MS))
-          if (moment.short === short) least = Math.min(least, Math.abs(moment.timeMs - timeMs))
-        return least
-      })
-      return { name, middleMs: awayMs.sort((a, b) => a - b)[awayMs.length >> 1] ?? BESIDE_MS }
-    })
-    const [best, next] = beside.sort((a, b) => a.middleMs - b.middleMs)
+    const beside = candidates.map(({ short, name }) => ({ short, name, awayMs: new Array<number>() }))
+    for (const { computer, observation } of run) {
+      for (const { awayMs } of beside) awayMs.push(BESIDE_MS)
+      for (const { short, timeMs } of this.#byMachine.near(computer.toLowerCase(), observation.timeMs, BESIDE_MS)) {
+        const awayMs = beside.find((one) => one.short === short)?.awayMs
+        if (awayMs) awayMs.push(Math.min(awayMs.pop() ?? BESIDE_MS, Math.abs(timeMs - observation.timeMs)))
+      }
+    }
+    const middle = (list: number[]) => list.sort((a, b) => a - b)[list.length >> 1] ?? BESIDE_MS
+    const middles = beside.map(({ name, awayMs }) => ({ name, middleMs: middle(awayMs) }))
+    const [best, next] = middles.sort((a, b) => a.middleMs - b.middleMs)
     return best && next && best.middleMs < BESIDE_MS && best.middleMs * MUCH_CLOSER <= next.middleMs ? best.name : null
   }
 
