@@ -43,6 +43,10 @@ export interface OfItself {
   readonly ill: ReadonlySet<Attempt>
 }
 
+/**
+ * Learns from evidence alone, as where nothing came before it.
+ * @param list attempts, and where the time of each went
+ */
 export function learn(list: readonly Learnt[]): OfItself {
   const ill = illAmong(list)
   const usual = new UsualModel()
@@ -100,6 +104,8 @@ function columnsOf(list: readonly Learnt[]): readonly Int32Array[] {
 /** @param group who is of a kind, by their places in the list */
 function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: readonly number[], ill: Set<Attempt>, atPlaces: boolean): void {
   const n = group.length
+  const those = (which: readonly number[]) => which.flatMap((i) => list[i] ?? [])
+  const kind = those(group)
   for (const column of columns) {
     const sorted = Int32Array.from(group, (i) => column[i] ?? 0).sort()
     const [quarter, medianMs, highMs] = [sorted[n >> 2] ?? 0, sorted[n >> 1] ?? 0, sorted[Math.floor(0.9 * n)] ?? 0]
@@ -110,8 +116,7 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
       const longOnes = group.filter((i) => (column[i] ?? 0) > fromMs)
       const most = 2 * longOnes.length > n
       if (longOnes.length === 0 || !(most || isMixed)) continue
-      const those = (which: readonly number[]) => which.flatMap((i) => list[i] ?? [])
-      const [kind, long] = [those(group), those(longOnes)]
+      const long = those(longOnes)
       const stretch = stretchOf(kind, long)
       if (atPlaces && !most) {
         const then = (some: readonly Placed[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
@@ -171,11 +176,12 @@ const isIn = ({ fromMs, toMs }: Stretch, { startedAtMs }: Attempt) => startedAtM
 
 /** From when to when some took long. A few may have happened to at other times: not the first and the last of them say it, but the first and last tenth. */
 function stretchOf(kind: readonly Placed[], long: readonly Placed[]): Stretch {
-  const times = (list: readonly Placed[]) => Float64Array.from(list, ({ attempt }) => attempt.startedAtMs).sort()
-  const [all, those] = [times(kind), times(long)]
+  let [firstMs, lastMs] = [Infinity, -Infinity]
+  for (const { attempt } of kind) [firstMs, lastMs] = [Math.min(firstMs, attempt.startedAtMs), Math.max(lastMs, attempt.startedAtMs)]
+  const those = Float64Array.from(long, ({ attempt }) => attempt.startedAtMs).sort()
   const [first, last] = [those[Math.floor(0.1 * those.length)] ?? 0, those[Math.ceil(0.9 * those.length) - 1] ?? 0]
   const edgeMs = EDGE * (last - first)
-  const isLasting = last - first > SHORT * ((all.at(-1) ?? 0) - (all[0] ?? 0)) || 2 * long.length > kind.length
+  const isLasting = last - first > SHORT * (lastMs - firstMs) || 2 * long.length > kind.length
   return { fromMs: first - edgeMs, toMs: isLasting ? Infinity : last + edgeMs, isLasting }
 }
 

@@ -10,19 +10,19 @@ const STEADY = 200
 export class FewBefore {
   #ofItself: OfItself | null = null
 
-  /** @param together none where all are looked at again as they were unusual: they would say of each other that they are not */
+  /** @param together none where all are looked at again, mostly as they were unusual: they would say of each other that they are not */
   constructor(private readonly together: readonly { readonly attempt: Attempt; readonly split: Blame }[]) {}
 
   /**
    * What an attempt is held against.
    * @param earlier what is usual by what came before, the best first
-   * @param ever what is usual by whatever came, of whatever day: asked where none came together
+   * @param after what is usual by what came after it: asked where none came together
    */
-  usualFor(kind: Kind, earlier: readonly (Usual | null)[], ever: () => Usual | null): Usual | null {
+  usualFor(kind: Kind, earlier: readonly (Usual | null)[], after: () => readonly (Usual | null)[]): Usual | null {
     const exact = earlier.find((one) => one && isExact(one))
     if ((exact?.n ?? 0) < STEADY) this.#ofItself ??= learn(this.together)
     if (exact) return exact
-    const usuals = [...earlier, this.together.length === 0 ? ever() : (this.#ofItself?.usual.usualFor(kind) ?? null)]
+    const usuals = [...earlier, ...(this.together.length === 0 ? after() : [this.#ofItself?.usual.usualFor(kind) ?? null])]
     return (
       usuals.find((one) => one && isExact(one)) ?? usuals.find((one) => one !== null && one.n >= ENOUGH) ?? usuals.find((one) => one !== null) ?? null
     )

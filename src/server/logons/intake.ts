@@ -401,7 +401,7 @@ export class Intake {
   /**
    * @param countedSoFar what the known ones counted for
    * @param untouched those that are only looked at again: what they report is among the ordinary already
-   * @param anew they all are, as they were unusual
+   * @param anew they all are, mostly as they were unusual
    */
   async #analyse(
     found: readonly Found[],
@@ -432,7 +432,9 @@ export class Intake {
       const { attempt } = one
       const day = await this.#usual.of(attempt.startedAtMs)
       const kind = kindOf(attempt)
-      const usual = few.usualFor(kind, [day.before.usualFor(kind), day.today.usualFor(kind)], () => day.ever.usualFor(kind))
+      const usual = few.usualFor(kind, [day.before.usualFor(kind), day.today.usualFor(kind)], () =>
+        this.#usual.after(attempt.startedAtMs).map((model) => model.usualFor(kind)),
+      )
       const measured = measure(attempt, usual, this.#slow.byPool.get(attempt.pool ?? '') ?? this.#slow.default, splits[i]?.split)
       const neighbour = neighbourOf(measured)
       if (known.has(attempt.id)) this.#around.replace(neighbour)

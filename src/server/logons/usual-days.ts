@@ -14,8 +14,6 @@ interface Day {
   readonly before: UsualModel
   /** From the day itself so far: for where those are too few. */
   readonly today: UsualModel
-  /** From whatever was counted since the start, of whatever day: where all of that is too few. */
-  readonly ever: UsualModel
 }
 
 interface Counted {
@@ -33,7 +31,6 @@ export class UsualDays {
   /** By day, those that were asked for last at the end. */
   readonly #before = new Map<number, UsualModel>()
   readonly #today = new Map<number, UsualModel>()
-  #ever = new UsualModel()
   /** What was counted of the batch in hand: no roll-up has it yet. */
   #batch: Counted[] = []
   #last: (Day & { readonly dayMs: number }) | null = null
@@ -56,7 +53,6 @@ export class UsualDays {
   clear(): void {
     this.#before.clear()
     this.#today.clear()
-    this.#ever = new UsualModel()
     this.#last = null
     this.#batch = []
   }
@@ -69,8 +65,14 @@ export class UsualDays {
     lastly(this.#before, dayMs, before)
     forgetOldest(this.#before, () => this.#before.size > MOST_BEFORE)
     forgetOldest(this.#today, () => [...this.#today.values()].reduce((sum, { kinds }) => sum + kinds, 0) > MOST_KINDS)
-    this.#last = { dayMs, before, today, ever: this.#ever }
+    this.#last = { dayMs, before, today }
     return this.#last
+  }
+
+  /** What the newest day at hand knows, where it is after another: more came before it. */
+  after(atMs: number): readonly UsualModel[] {
+    const newest = Math.max(...this.#before.keys())
+    return newest <= dayOf(atMs) ? [] : [this.#before.get(newest), this.#today.get(newest)].filter((one) => one !== undefined)
   }
 
   async #todayOf(dayMs: number): Promise<UsualModel> {
@@ -99,8 +101,6 @@ export class UsualDays {
   count(atMs: number, kind: Kind, durations: Durations, times: 1 | -1 = 1): void {
     const counted = { dayMs: dayOf(atMs), kind, durations, times }
     this.#batch.push(counted)
-    // What is taken back may have been counted before the start.
-    if (times === 1) this.#ever.add(kind, durations)
     this.#today.get(counted.dayMs)?.add(kind, durations, times)
     for (const [dayMs, before] of this.#before) if (isBefore(counted, dayMs)) before.add(kind, durations, times)
   }

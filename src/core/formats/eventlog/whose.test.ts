@@ -165,53 +165,43 @@ describe('whose an event is', () => {
   })
 
   it('is theirs whose own events are next to it each time, not of who was first seen when it began', () => {
-    const winlogon = (process: number, events: readonly (readonly [id: number, seconds: number, subscriber?: string])[]): MadeEvent[] =>
-      events.map(([id, seconds, SubscriberName]) => ({
+    /** Somebody signs on from one moment to another, has a session at the third and a desktop at the last. */
+    const logon = (name: string, SessionID: number, [begins, signedOn, session, ready]: readonly [number, number, number, number]): MadeEvent[] => [
+      ...(
+        [
+          [1, begins],
+          [2, signedOn],
+          [811, session - 0.08],
+          [812, session - 0.01],
+        ] as const
+      ).map(([id, s]) => ({
         provider: PROVIDERS.winlogon,
         computer,
         user: SYSTEM,
         id,
-        timeMs: at(seconds),
-        process,
-        ...(SubscriberName ? { data: { Event: 2, SubscriberName } } : {}),
-      }))
-    const sessions = (name: string, SessionID: number, events: readonly (readonly [id: number, seconds: number])[]): MadeEvent[] =>
-      events.map(([id, seconds]) => ({
+        timeMs: at(s),
+        process: 100 * SessionID,
+        ...(id > 2 ? { data: { Event: 2, SubscriberName: 'SessionEnv' } } : {}),
+      })),
+      ...(
+        [
+          [41, signedOn + 0.01],
+          [42, session - 0.1],
+          [21, session],
+          [22, ready],
+        ] as const
+      ).map(([id, s]) => ({
         provider: PROVIDERS.sessions,
         computer,
         userData: true,
         id,
-        timeMs: at(seconds),
+        timeMs: at(s),
         data: { User: `LARKMERE\\${name}`, SessionID },
-      }))
+      })),
+    ]
     // Jonas’s sign-on begins half a second after Mara was first seen, two seconds before he was.
     const of = (person: string) =>
-      attemptsIn([
-        ...winlogon(640, [
-          [1, 0],
-          [2, 0.81],
-          [811, 1.92, 'SessionEnv'],
-          [812, 1.99, 'SessionEnv'],
-        ]),
-        ...sessions('mara', 7, [
-          [41, 0.82],
-          [42, 1.9],
-          [21, 2],
-          [22, 6],
-        ]),
-        ...winlogon(752, [
-          [1, 1.3],
-          [2, 3.43],
-          [811, 4.52, 'SessionEnv'],
-          [812, 4.59, 'SessionEnv'],
-        ]),
-        ...sessions('jonas', 8, [
-          [41, 3.44],
-          [42, 4.5],
-          [21, 4.6],
-          [22, 9],
-        ]),
-      ])
+      attemptsIn([...logon('mara', 7, [0, 0.81, 2, 6]), ...logon('jonas', 8, [1.3, 3.43, 4.6, 9])])
         .filter((one) => one.person === person)
         .map(({ phases }) => phases.filter(({ phase }) => phase === 'sign-on').map(({ startMs, endMs }) => [startMs, endMs]))
     expect(of('mara')).toEqual([[[0, 810]]])

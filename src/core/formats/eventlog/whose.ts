@@ -341,16 +341,16 @@ export class Whose {
   /** Of several who were logging on: the one whose own events are next to those that follow each other, each time, as nobody else's are. */
   #wentWith(run: readonly Unnamed[], candidates: readonly Moment[]): string | null {
     if (run.length < FEWEST_BESIDE) return null
-    const beside = candidates.map(({ short, name }) => ({ short, name, awayMs: new Array<number>() }))
-    for (const { computer, observation } of run) {
-      for (const { awayMs } of beside) awayMs.push(BESIDE_MS)
-      for (const { short, timeMs } of this.#byMachine.near(computer.toLowerCase(), observation.timeMs, BESIDE_MS)) {
-        const awayMs = beside.find((one) => one.short === short)?.awayMs
-        if (awayMs) awayMs.push(Math.min(awayMs.pop() ?? BESIDE_MS, Math.abs(timeMs - observation.timeMs)))
-      }
+    const nearestTo = ({ short }: Moment, { computer, observation: { timeMs } }: Unnamed) => {
+      let awayMs = BESIDE_MS
+      for (const moment of this.#byMachine.near(computer.toLowerCase(), timeMs, BESIDE_MS))
+        if (moment.short === short) awayMs = Math.min(awayMs, Math.abs(moment.timeMs - timeMs))
+      return awayMs
     }
-    const middle = (list: number[]) => list.sort((a, b) => a - b)[list.length >> 1] ?? BESIDE_MS
-    const middles = beside.map(({ name, awayMs }) => ({ name, middleMs: middle(awayMs) }))
+    const middles = candidates.map((candidate) => {
+      const awayMs = Float64Array.from(run, (one) => nearestTo(candidate, one)).sort()
+      return { name: candidate.name, middleMs: awayMs[awayMs.length >> 1] ?? BESIDE_MS }
+    })
     const [best, next] = middles.sort((a, b) => a.middleMs - b.middleMs)
     return best && next && best.middleMs < BESIDE_MS && best.middleMs * MUCH_CLOSER <= next.middleMs ? best.name : null
   }

@@ -107,6 +107,13 @@ describe('what is slow on a share', () => {
     expect(known.counts['near-full']).toBeUndefined()
   })
 
+  it('is its want of room also where most of what is reported is of that share, and is little', () => {
+    const shares = day((i, _, share) =>
+      share === QUAY ? { phases: slow, attrs: { shareFreeBytes: 2e9 } } : i % 8 === 1 ? { attrs: { shareFreeBytes: 9e11 } } : null,
+    )
+    expect(said(shares).counts).toEqual({ 'near-full': 40 })
+  })
+
   it('is the way where only those are slow who come from elsewhere, and never where those are, too, who are near', () => {
     const org: Org = {
       ...EMPTY_ORG,
