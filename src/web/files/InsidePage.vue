@@ -22,7 +22,12 @@ const router = useRouter()
 const session = useSession()
 const draft = useDraft()
 const { ask, stop, busy, readBytes } = useDesk()
-const { data: listed } = useQuery({ queryKey: ['inventories'], queryFn: ({ signal }) => call('inventories', {}, signal) })
+const { data: listed } = useQuery({
+  queryKey: ['inventories'],
+  queryFn: ({ signal }) => call('inventories', {}, signal),
+  // Agents leave them on the shares, of which no event tells.
+  refetchInterval: (query) => (query.state.data?.inventories.length === 0 ? 5000 : false),
+})
 const { data: policy } = useQuery({ queryKey: ['policy'], queryFn: () => call('policy', {}) })
 const person = computed(() => (typeof route.query['person'] === 'string' ? route.query['person'] : ''))
 const sums = ref<ReadSums | null>(null)
