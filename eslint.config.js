@@ -2,7 +2,18 @@ import vue from 'eslint-plugin-vue'
 import ts from 'typescript-eslint'
 
 export default ts.config(
-  { ignores: ['dist/**', 'node_modules/**', '.data/**', 'components.d.ts', '.dependency-cruiser.cjs', 'test-results/**', 'playwright-report/**'] },
+  {
+    ignores: [
+      'dist/**',
+      'node_modules/**',
+      '.data/**',
+      'components.d.ts',
+      '.dependency-cruiser.cjs',
+      '**/*.as.ts',
+      'test-results/**',
+      'playwright-report/**',
+    ],
+  },
   ...ts.configs.recommendedTypeChecked,
   ...vue.configs['flat/recommended'],
   {

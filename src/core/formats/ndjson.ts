@@ -23,7 +23,6 @@ export class NdjsonReader {
   #byte = 0
   /** Inside a line that is too long: skip to its end. */
   #skipping = false
-  readonly #scanner = new LineScanner()
   readonly #strict = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true })
   readonly #lax = new TextDecoder('utf-8', { ignoreBOM: true })
 
@@ -67,11 +66,15 @@ export class NdjsonReader {
 
   /** Complete lines, each with its newline. */
   #block(bytes: Uint8Array): void {
+    const scanner = idle.pop() ?? new LineScanner()
+    scanner.take(bytes)
     const began = this.#byte
     for (let at = 0; at < bytes.length; this.#line++) {
-      const end = this.#scanned(bytes, at)
-      if (end > 0) at = end
-      else {
+      const observation = scanned(scanner, at)
+      if (observation) {
+        at = scanner.end
+        this.sink.observation(observation)
+      } else {
         const newline = bytes.indexOf(NEWLINE, at)
         this.#byte = began + at
         this.#byItself(bytes.subarray(at, newline))
@@ -79,20 +82,7 @@ export class NdjsonReader {
       }
     }
     this.#byte = began + bytes.length
-  }
-
-  /** Where the line after this one begins; -1 where it cannot be read so fast, or is refused. */
-  #scanned(bytes: Uint8Array, at: number): number {
-    const scanner = this.#scanner
-    if (!scanner.read(bytes, at) || scanner.end - at > LONGEST_LINE_BYTES) return -1
-    let observation: Observation
-    try {
-      observation = readObservation(scanner.record, !scanner.numbered)
-    } catch {
-      return -1
-    }
-    this.sink.observation(observation)
-    return scanner.end
+    idle.push(scanner)
   }
 
   /** A line without its newline, as JSON.parse reads it; what is wrong with it is said. */
@@ -136,6 +126,19 @@ export class NdjsonReader {
 
   #refuse(code: string, reason: string, text: string): void {
     this.sink.fault({ line: this.#line, byte: this.#byte, code, reason, excerpt: keepable(text.slice(0, EXCERPT_LENGTH)) })
+  }
+}
+
+/** Those that nobody reads with just now: what one knows of texts is of use to whoever reads next. */
+const idle: LineScanner[] = []
+
+/** The line that begins there; null where it cannot be read so fast, or is refused. */
+function scanned(scanner: LineScanner, at: number): Observation | null {
+  if (!scanner.read(at) || scanner.end - at > LONGEST_LINE_BYTES) return null
+  try {
+    return readObservation(scanner.record, true)
+  } catch {
+    return null
   }
 }
 
