@@ -101,7 +101,7 @@ describe('attempts of evidence larger than memory', () => {
 
   it('need one reading where the evidence is in order, and two where it is not', async () => {
     const ordered = [...evidence].sort((a, b) => a.timeMs - b.timeMs)
-    expect(await inLittleMemory(ordered, 60)).toEqual({ attempts: expected, reads: 1, followed: true })
+    expect(await inLittleMemory(ordered, 80)).toEqual({ attempts: expected, reads: 1, followed: true })
     const byKind = [...evidence].sort((a, b) => (a.kind < b.kind ? -1 : 1))
     expect(await inLittleMemory(byKind, 8)).toEqual({ attempts: expected, reads: 2, followed: false })
   })
@@ -123,6 +123,23 @@ describe('attempts of evidence larger than memory', () => {
     const { attempts, reads } = await inLittleMemory(ordered, 200)
     expect(attempts).toEqual(correlate(ordered, Math.max(...ordered.map(endOf))).map(({ attempt }) => attempt))
     expect(reads).toBe(1)
+  })
+
+  it('are given out soon after they are over, and none that only waits for some minutes', async () => {
+    const many = Array.from({ length: 3000 }, (_, i) => logon({ id: `m${i}`, person: `p${i}`, host: `H-${i % 40}`, at: START_MS + i * 150 })).flat()
+    // Four minutes of nothing, while thousands of records come.
+    const waits = logon({ id: 'waits', person: 'waits', host: 'H-99', at: START_MS })
+    const late = waits.map((one, i) => (i < waits.length / 2 ? one : { ...one, timeMs: one.timeMs + 4 * 60_000 }))
+    let given = 0
+    const gatherer = new Gatherer(() => given++)
+    const ordered = [...many, ...late].sort((a, b) => a.timeMs - b.timeMs)
+    ordered.forEach((one) => {
+      gatherer.add(one)
+    })
+    expect(ordered.length).toBeGreaterThan(15_000)
+    expect(given).toBeGreaterThan(100)
+    gatherer.end()
+    expect([given, gatherer.late.size]).toEqual([3001, 0])
   })
 
   it('leave nothing behind in the temporary folder, even when reading fails', async () => {

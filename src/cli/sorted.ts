@@ -17,7 +17,9 @@ export interface Follower {
  * somebody may follow while it grows; what comes after one that began later went there is in sorted runs, and they are merged.
  */
 export class Sorted {
-  #kept: Given[] = []
+  /** Those in memory; behind them, room that was used before. It is never given back: see Passing. */
+  readonly #kept: (Given | undefined)[] = []
+  #n = 0
   #ordered: GivenWriter | null = null
   /** The last of those. */
   #last: Given | null = null
@@ -35,52 +37,52 @@ export class Sorted {
   }
 
   add(given: Given): void {
-    this.#kept.push(given)
+    this.#kept[this.#n++] = given
     if (this.#last && byStart(given, this.#last) < 0) this.#outOfOrder()
   }
 
   /** Whether it is time to settle. */
   get isFull(): boolean {
-    return this.#kept.length >= this.#room
+    return this.#n >= this.#room
   }
 
   /** Makes room. @param beforeMs none is expected any more that began before; where nothing is known of that, -Infinity */
   settle(beforeMs: number): void {
-    const kept = this.#sorted()
+    this.#sort()
     if (beforeMs === -Infinity) this.#outOfOrder()
     let settled = 0
-    if (this.#isInOrder) while (settled < kept.length && (kept[settled]?.attempt.startedAtMs ?? Infinity) < beforeMs) settled++
-    this.#kept = kept.slice(settled)
-    this.#append(kept.slice(0, settled))
-    if (this.#kept.length >= this.most) {
+    if (this.#isInOrder) while (settled < this.#n && (this.#kept[settled]?.attempt.startedAtMs ?? Infinity) < beforeMs) settled++
+    this.#append(settled)
+    if (this.#n >= this.most) {
       this.#outOfOrder()
       const run = new GivenWriter(join(this.folder, `run-${this.#runs.length}`))
-      for (const one of this.#kept) run.add(one)
+      for (const one of this.#inMemory()) run.add(one)
       run.end()
       this.#runs.push(run)
-      this.#kept = []
+      this.#drop(this.#n)
     }
-    this.#room = this.#isInOrder ? Math.min(this.most, this.#kept.length + Math.ceil(this.most / 12)) : this.most
+    this.#room = this.#isInOrder ? Math.min(this.most, this.#n + Math.ceil(this.most / 24)) : this.most
   }
 
   /** All have come. @param right whether they are as they were given. Says whether whoever follows has them all. */
   end(right: boolean): boolean {
     if (!right) this.#outOfOrder()
     if (!this.#ordered || !this.#isInOrder) return false
-    this.#append(this.#sorted())
-    this.#kept = []
+    this.#sort()
+    this.#append(this.#n)
     this.#ordered.end()
     return this.follower !== undefined
   }
 
   /** All so far, in no order. */
   *all(): Generator<Given> {
-    yield* this.#kept
+    yield* this.#inMemory()
     for (const file of this.#files()) yield* file
   }
 
   *inOrder(): Generator<Given> {
-    const sources: Iterator<Given>[] = [this.#sorted()[Symbol.iterator](), ...this.#files()]
+    this.#sort()
+    const sources: Iterator<Given>[] = [this.#inMemory(), ...this.#files()]
     const heads = sources.map((source) => source.next())
     for (;;) {
       let first = -1
@@ -104,15 +106,34 @@ export class Sorted {
     })
   }
 
-  #append(settled: readonly Given[]): void {
-    if (settled.length === 0) return
+  /** The first ones, which are in order. */
+  #append(settled: number): void {
+    if (settled === 0) return
     if (!this.#ordered) {
       const path = join(this.folder, 'in-order')
       this.#ordered = new GivenWriter(path, () => this.follower?.grown())
       this.follower?.begin(path)
     }
-    for (const one of settled) this.#ordered.add(one)
-    this.#last = settled.at(-1) ?? null
+    this.#last = this.#kept[settled - 1] ?? null
+    for (let i = 0; i < settled; i++) {
+      const one = this.#kept[i]
+      if (one) this.#ordered.add(one)
+    }
+    this.#drop(settled)
+  }
+
+  /** The first ones. */
+  #drop(dropped: number): void {
+    this.#kept.copyWithin(0, dropped, this.#n)
+    this.#kept.fill(undefined, this.#n - dropped, this.#n)
+    this.#n -= dropped
+  }
+
+  *#inMemory(): Generator<Given> {
+    for (let i = 0; i < this.#n; i++) {
+      const one = this.#kept[i]
+      if (one) yield one
+    }
   }
 
   #outOfOrder(): void {
@@ -123,8 +144,9 @@ export class Sorted {
     if (this.#ordered) this.follower?.stop()
   }
 
-  #sorted(): Given[] {
-    return this.#kept.sort(byStart)
+  #sort(): void {
+    // What is behind the last stays there: nothing is sorted before it.
+    this.#kept.sort(byStart as (a: Given | undefined, b: Given | undefined) => number)
   }
 }
 

@@ -5,15 +5,10 @@ import { canonicalCode, codeFails } from './codes'
 import { isOnHost, type Attrs, type AttrValue, type Observation } from './observation'
 import { LONGEST_MS, SILENCE_MS } from './threads'
 
-interface Stretch {
-  phase: string
-  part: string | null
-  startMs: number
-  endMs: number
-  ended: boolean
-  code: string | null
-  host: string | null
-}
+/** A phase, or a part of one, while it is put together: timed by the clock at first, by the start of the attempt at last. */
+type Stretch = { -readonly [K in keyof Phase]: Phase[K] } & Partial<Pick<PhasePart, 'part'>>
+
+const isPart = (stretch: Stretch): stretch is Stretch & PhasePart => stretch.part !== undefined
 
 /**
  * One attempt from the observations that belong to it.
@@ -37,7 +32,7 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
   let shellEnd = -Infinity
   let lastMs = Math.max(startMs, latestMs)
   for (const s of stretches) {
-    if (s.part !== null || s.phase === 'settle') continue
+    if (isPart(s) || s.phase === 'settle') continue
     lastMs = Math.max(lastMs, s.endMs)
     if (s.phase === 'shell' && s.ended) shellEnd = Math.max(shellEnd, s.endMs)
   }
@@ -53,10 +48,10 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
       if (closedMs !== null)
         oddities.push({ code: 'phase.never-ended', sentence: `No end of ${s.phase} was recorded; it is drawn until the attempt's end.` })
     }
-    if (s.part === null)
-      phases.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host })
-    else
-      parts.push({ phase: s.phase, startMs: s.startMs - startMs, endMs: s.endMs - startMs, ended: s.ended, code: s.code, host: s.host, part: s.part })
+    s.startMs -= startMs
+    s.endMs -= startMs
+    if (isPart(s)) parts.push(s)
+    else phases.push(s)
   }
   const marks = marksOf(ordered, startMs)
   const attrs = mergeAttrs(ordered)
@@ -210,16 +205,10 @@ function inOrder(stretches: readonly Stretch[]): boolean {
   return true
 }
 
-function stretchOf(o: Observation, endMs: number, ended: boolean): Stretch {
-  return {
-    phase: o.phase ?? '',
-    part: o.part ?? null,
-    startMs: o.timeMs,
-    endMs,
-    ended,
-    code: o.code ? canonicalCode(o.code) : null,
-    host: o.source ?? o.host ?? null,
-  }
+function stretchOf({ phase = '', part, timeMs, code: reported, source, host: on }: Observation, endMs: number, ended: boolean): Stretch {
+  const code = reported ? canonicalCode(reported) : null
+  const host = source ?? on ?? null
+  return part === undefined ? { phase, startMs: timeMs, endMs, ended, code, host } : { phase, startMs: timeMs, endMs, ended, code, host, part }
 }
 
 const nameOf = (o: Observation): string => JSON.stringify([o.phase, o.part])
@@ -227,13 +216,9 @@ const nameOf = (o: Observation): string => JSON.stringify([o.phase, o.part])
 /** Marks by time. The code of a phase or of the end counts as a mark of its own only where no mark says the same. */
 function marksOf(ordered: readonly Observation[], startMs: number): Mark[] {
   const marks: Mark[] = []
+  if (!ordered.some(({ kind, code, text }) => kind === 'mark' || code !== undefined || (kind === 'end' && text !== undefined))) return marks
   const said = new Set<string>()
-  let any = false
-  for (const { kind, code, text } of ordered) {
-    any ||= kind === 'mark' || code !== undefined || (kind === 'end' && text !== undefined)
-    if (kind === 'mark' && code) said.add(canonicalCode(code))
-  }
-  if (!any) return marks
+  for (const { kind, code } of ordered) if (kind === 'mark' && code) said.add(canonicalCode(code))
   for (const o of [...ordered.filter(({ kind }) => kind !== 'end'), ...ordered.filter(({ kind }) => kind === 'end')]) {
     if (o.kind !== 'mark') {
       const code = o.code ? canonicalCode(o.code) : null

@@ -91,7 +91,7 @@ export function* explain<T>(
   const earlier = new UsualModel()
   const around = new Around()
   const ordinary = new OrdinaryModel()
-  let waiting: Waiting<T>[] = []
+  const waiting: (Waiting<T> | undefined)[] = []
   let told = 0
   const durations = new Int32Array(SERIES.length)
   for (const { attempt, split } of lookingAhead(attempts)) {
@@ -105,14 +105,21 @@ export function* explain<T>(
     const startMs = attempt.startedAtMs
     waiting.push(alone ? { startMs, measured: null, told: tell(alone) } : { startMs, measured: result, told: null })
     while (told < waiting.length && startOf(waiting[told]) + (waiting.length - told > MOST_WAITING ? NEAR_MS : AHEAD_MS) < attempt.startedAtMs)
-      yield explained(waiting[told++])
+      yield explained(next())
     if (told > 5000) {
       around.forget(startOf(waiting[told]) - FAR_MS)
-      waiting = waiting.slice(told)
+      waiting.splice(0, told)
       told = 0
     }
   }
-  while (told < waiting.length) yield explained(waiting[told++])
+  while (told < waiting.length) yield explained(next())
+
+  /** What is told is let go of at once: in the list it would be kept until that is cut. */
+  function next(): Waiting<T> | undefined {
+    const one = waiting[told]
+    waiting[told++] = undefined
+    return one
+  }
 
   function explained(one: Waiting<T> | undefined): T {
     if (!one) throw new RangeError('nothing waits')

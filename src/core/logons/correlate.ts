@@ -13,7 +13,7 @@ import { usedAgain, type Called } from './used-again'
  * only together.
  */
 export function meetings<T>(
-  threads: ReadonlyMap<string, T>,
+  threads: Iterable<readonly [key: string, thread: T]> & { keys(): Iterable<string> },
   observationsOf: (thread: T) => readonly Observation[],
 ): ReadonlyMap<string, readonly string[]> {
   const met = new Map<string, string[]>()

@@ -1,19 +1,27 @@
 import { quickHash } from '../stats/hash'
 import { Moments } from '../stats/moments'
+import { letGo, Passing } from '../stats/passing'
 import type { Attempt } from './attempt'
 import { correlateThread, correlateThreads, intoThreads, isMixed, meetings, type Correlated } from './correlate'
 import type { Observation } from './observation'
 import { isNameless, Sessions } from './sessions'
 import { endOf, hasId, personThread, personThreadOf, sessionThread, SILENCE_MS, threadKey } from './threads'
 
-/** So many observations wait, about, before the threads that were quiet longest are put together. */
+/** So many observations wait at most, about: then the threads that were quiet longest are put together. */
 export const MOST_WAITING = 40_000
-/** They come in lots of a quarter of that; a thread is quiet when the last two lots had nothing of it. */
+/** They come in lots of a sixteenth of that; a thread is quiet when the last eight lots had nothing of it. */
+const LOTS = 16
+const LONG_QUIET_LOTS = 8
+/** Where all that comes has an id, fewer need to wait, which leaves less to the collector of garbage: a thread is quiet when the last two lots are so much later, and had nothing of it. */
+const ENOUGH_LOTS = 4
 const QUIET_LOTS = 2
+const QUIET_MS = 5 * 60_000
 
 interface Thread {
   readonly observations: Observation[]
+  /** The last lot that had something of it, and until when that reaches. */
   touched: number
+  untilMs: number
 }
 
 /** An attempt that is given out, and by what it is taken out again where more comes of it after all: see Gatherer.late. */
@@ -33,13 +41,14 @@ export interface Given {
  */
 export class Gatherer {
   #waiting: Observation[] = []
-  #threads = new Map<string, Thread>()
+  readonly #threads = new Passing<Thread>()
   #count = 0
   /** Grows with each lot that is sorted in. */
   #lot = 0
   /** From when on the observations of the last lots are. */
   #lotsFromMs: number[] = []
   #anyNameless = false
+  #allHaveIds = true
   /** Hashes of the threads of sessions that nobody who waited at the time was named in. Somebody may be whose attempt was given out before, or is later. */
   readonly unnamed = new Set<number>()
   /** Until when the attempts reach that were given out, by thread. */
@@ -65,9 +74,9 @@ export class Gatherer {
   add(observation: Observation): void {
     const end = endOf(observation)
     if (end > this.newestMs) this.newestMs = end
-    if (this.#waiting.push(observation) >= Math.min(this.most, MOST_WAITING) / 4) {
+    if (this.#waiting.push(observation) >= Math.min(this.most, MOST_WAITING) / LOTS) {
       this.#sort()
-      if (this.#count > this.most) this.#finishQuiet()
+      if (this.#count > this.most * (this.#allHaveIds ? ENOUGH_LOTS / LOTS : 1)) this.#finishQuiet()
     }
   }
 
@@ -95,17 +104,21 @@ export class Gatherer {
   #sort(): void {
     this.#count += this.#waiting.length
     this.#lot++
-    this.#lotsFromMs = [...this.#lotsFromMs, this.#waiting.reduce((first, { timeMs }) => Math.min(first, timeMs), Infinity)].slice(-QUIET_LOTS)
+    this.#lotsFromMs = [...this.#lotsFromMs, this.#waiting.reduce((first, { timeMs }) => Math.min(first, timeMs), Infinity)].slice(-LONG_QUIET_LOTS)
     this.#nameWaiting()
     for (const [key, observations] of intoThreads(this.#waiting)) {
       const thread = this.#threads.get(key)
+      this.#allHaveIds &&= hasId(key)
       if (this.#finished.size > 0) this.#watch(key, observations)
-      if (!thread) this.#threads.set(key, { observations, touched: this.#lot })
+      const untilMs = lastOf(observations)
+      if (!thread) this.#threads.set(key, { observations, touched: this.#lot, untilMs })
       else {
         for (const observation of observations) thread.observations.push(observation)
         thread.touched = this.#lot
+        thread.untilMs = Math.max(thread.untilMs, untilMs)
       }
     }
+    letGo(this.#waiting)
     this.#waiting = []
   }
 
@@ -156,38 +169,47 @@ export class Gatherer {
   /** Gives out the threads that are quiet; of people who log on again and again, what lies well before the last lots. */
   #finishQuiet(): void {
     const beforeMs = Math.min(...this.#lotsFromMs) - 2 * SILENCE_MS
+    const quietBeforeMs = Math.min(...this.#lotsFromMs.slice(-QUIET_LOTS)) - QUIET_MS
+    const isFull = this.#count > this.most
+    const isQuiet = ({ touched, untilMs }: Thread) =>
+      isFull ? touched <= this.#lot - LONG_QUIET_LOTS : touched <= this.#lot - QUIET_LOTS && untilMs < quietBeforeMs
     const met = meetings(this.#threads, ({ observations }) => observations)
     const together = new Set([...met.values()].flat())
     for (const [key, thread] of this.#threads) {
       // As of most threads, something of it has just come: with an id, nothing of it can be over.
-      if (thread.touched > this.#lot - QUIET_LOTS && hasId(key)) continue
+      const quiet = isQuiet(thread)
+      if (!quiet && hasId(key)) continue
       if (together.has(key)) continue
       const others = (met.get(key) ?? []).flatMap((one): [string, Thread][] => {
         const other = this.#threads.get(one)
         return other ? [[one, other]] : []
       })
-      this.#finish(key, [[key, thread], ...others], beforeMs)
+      this.#finish(key, [[key, thread], ...others], quiet && others.every(([, other]) => isQuiet(other)), beforeMs)
     }
   }
 
-  /** @param threads that meet, if there are several */
-  #finish(key: string, threads: readonly (readonly [key: string, thread: Thread])[], beforeMs: number): void {
-    const quiet = threads.every(([, { touched }]) => touched <= this.#lot - QUIET_LOTS)
+  /** @param threads that meet, if there are several; @param quiet whether all of them are */
+  #finish(key: string, threads: readonly (readonly [key: string, thread: Thread])[], quiet: boolean, beforeMs: number): void {
     if (!quiet && (hasId(key) || threads.every(([, { observations }]) => (observations[0]?.timeMs ?? Infinity) >= beforeMs))) return
     const all = threads.length === 1 ? (threads[0]?.[1].observations ?? []) : threads.flatMap(([, { observations }]) => observations)
     const correlated = correlateThread(key, all, this.newestMs)
     if (quiet && correlated.some(({ attempt }) => attempt.outcome === 'open')) return
     const isOver = ({ attempt, observations }: Correlated) => quiet || (attempt.outcome !== 'open' && lastOf(observations) < beforeMs)
-    const rest = new Map<string, Observation[]>()
+    let rest: Map<string, Observation[]> | null = null
     for (const one of correlated) {
       if (isOver(one)) this.#give(one)
-      else for (const [thread, observations] of intoThreads(one.observations)) rest.set(thread, [...(rest.get(thread) ?? []), ...observations])
+      else {
+        rest ??= new Map<string, Observation[]>()
+        for (const [thread, observations] of intoThreads(one.observations)) rest.set(thread, [...(rest.get(thread) ?? []), ...observations])
+      }
     }
-    for (const [name, { observations, touched }] of threads) {
-      const left = rest.get(name) ?? []
-      if (left.length === 0) this.#threads.delete(name)
-      else if (left.length < observations.length) this.#threads.set(name, { observations: left, touched })
+    for (const [name, { observations, touched, untilMs }] of threads) {
+      const left = rest?.get(name) ?? []
       this.#count -= observations.length - left.length
+      if (left.length === 0) {
+        this.#threads.delete(name)
+        letGo(observations)
+      } else if (left.length < observations.length) this.#threads.set(name, { observations: left, touched, untilMs })
     }
   }
 }
