@@ -180,6 +180,21 @@ describe('the neighbours of a logon', () => {
     expect(around.contrast(at(FAR_MS / 2, 9999, false), 'share', 'container').inside.n).toBeGreaterThan(100)
   })
 
+  it('are also those of its own pool that are nearest, where hardly any of the many around are of it', () => {
+    const of = (pool: string, one: Neighbour): Neighbour => ({ ...one, places: { ...one.places, pool } })
+    const many = Array.from({ length: 600 }, (_, i) => of('hall', at(10 * 3_600_000 + i * 6000, i, false)))
+    // One every ten minutes all day long, slow but for the last six hours.
+    const own = Array.from({ length: 144 }, (_, i) => of('office', at(i * 600_000, 1000 + i, i < 108)))
+    const around = holding([...many, ...own])
+    const { inside, outside } = around.contrast(own[63] as Neighbour, 'pool', 'container')
+    // Half an hour either side has six of them; the others come from four hours either side.
+    expect(inside).toEqual({ n: 47, hit: 47 })
+    expect(outside).toEqual({ n: 600, hit: 0 })
+    // Of the pool with many it is those around, and no others.
+    const hall = around.contrast(many[300] as Neighbour, 'pool', 'container')
+    expect([hall.inside.n, hall.outside.n]).toEqual([599, 6])
+  })
+
   it('of a share that was slow before the crowd, and is quick after it, the quiet moments of before tell', () => {
     const before = Array.from({ length: 40 }, (_, i) => at(i * 300_000, i, true))
     const crowd = Array.from({ length: 40 }, (_, i) => at(40 * 300_000 + i * 6000, 100 + i, true))

@@ -45,13 +45,14 @@ interface Side {
   readonly hosts: Set<number>
 }
 
-/** The rows around an attempt, and for each of them one bit for each of DIMENSIONS that is as it has it. */
+/** The rows around an attempt, each once, and for each of them one bit for each of DIMENSIONS that is as it has it. */
 interface Seen {
   readonly self: Neighbour
-  readonly from: number
-  readonly to: number
+  /** So many rows, and which. */
+  readonly n: number
+  readonly rows: Int32Array
   /** Its own, where it is among them. */
-  readonly row: number
+  readonly own: number
   /** The dimensions in which its own place is known. */
   readonly asked: number
   readonly same: Int32Array
@@ -67,6 +68,7 @@ export class Around {
   /** See #counts: all zero between two questions. */
   readonly #alike = new Int32Array(1 << (WIDTH + 1))
   #seen: Seen | null = null
+  #rows = new Int32Array(1024)
   #same = new Int32Array(1024)
 
   add(neighbour: Neighbour): void {
@@ -114,33 +116,43 @@ export class Around {
   }
 
   /**
-   * The places of an attempt (single ones, and pairs that say much more) by how well each tells who had the same trouble from who had not.
+   * The places of an attempt (single ones, and pairs that say much more, or tell it from the others at either of their places) by how well each tells who had the same
+   * trouble from who had not.
    * @param phase the phase that was beyond its usual, or `failed`: failed by the same code
    * @param among only neighbours that share these places with it
    */
   locate(self: Neighbour, phase: string, among: readonly Dimension[] = []): readonly Located[] {
     const counts = this.#counts(self, phase, among)
+    const at = (slot: number): Contrast => ({
+      inside: { n: counts[slot * 4] ?? 0, hit: counts[slot * 4 + 1] ?? 0 },
+      outside: { n: counts[slot * 4 + 2] ?? 0, hit: counts[slot * 4 + 3] ?? 0 },
+    })
+    const gains = SINGLES.map((_, d) => gainOf(at(d)))
+    const bestSingle = Math.max(...gains)
     const result: Located[] = []
-    const read = (slot: number, dimensions: readonly Dimension[]) => {
-      const at = slot * 4
-      const contrast = { inside: { n: counts[at] ?? 0, hit: counts[at + 1] ?? 0 }, outside: { n: counts[at + 2] ?? 0, hit: counts[at + 3] ?? 0 } }
-      const gain = contrast.inside.n >= 2 ? contrastGain(contrast) : 0
-      if (gain > 0) result.push({ at: dimensions.map((dimension) => ({ dimension, value: self.places[dimension] })), ...contrast, gain })
+    const tell = (slot: number, dimensions: readonly Dimension[], gain: number) => {
+      if (gain > 0) result.push({ at: dimensions.map((dimension) => ({ dimension, value: self.places[dimension] })), ...at(slot), gain })
     }
-    SINGLES.forEach((single, d) => {
-      read(d, single)
-    })
-    const bestSingle = result.reduce((best, { gain }) => Math.max(best, gain), 0)
     PAIRS.forEach((pair, p) => {
-      read(WIDTH + p, pair)
+      const both = at(WIDTH + p)
+      const gain = gainOf(both)
+      const singles = pair.map((dimension) => DIMENSIONS.indexOf(dimension))
+      if (gain >= bestSingle && singles.every((d) => gainOf({ inside: both.inside, outside: without(at(d).inside, both.inside) }) >= TELLS_APART)) {
+        tell(WIDTH + p, pair, gain)
+        // What is left of either for the others who are there.
+        for (const d of singles) gains[d] = gainOf({ inside: without(at(d).inside, both.inside), outside: at(d).outside })
+      } else if (gain > 1.15 * bestSingle + 6) tell(WIDTH + p, pair, gain)
     })
-    return result.filter(({ at, gain }) => at.length === 1 || gain > 1.15 * bestSingle + 6).sort((a, b) => b.gain - a.gain)
+    SINGLES.forEach((single, d) => {
+      tell(d, single, gains[d] ?? 0)
+    })
+    return result.sort((a, b) => b.gain - a.gain)
   }
 
   /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit. */
   #counts(self: Neighbour, phase: string, among: readonly Dimension[]): Int32Array {
     const [bit, byFault] = this.#held.trouble(self, phase)
-    const { from, to, row: selfRow, asked, same } = this.#seenFrom(self)
+    const { n, rows: seen, own, asked, same } = this.#seenFrom(self)
     const fences = maskOf(among)
     const counts = new Int32Array(ALL_BITS.length * 4)
     // Rows with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
@@ -148,10 +160,11 @@ export class Around {
     const rows = this.#held.rows
     const met: number[] = []
     const rare = new Map<number, number>()
-    for (let row = from; row < to; row++) {
-      const mask = same[row - from] ?? 0
+    for (let i = 0; i < n; i++) {
+      const mask = same[i] ?? 0
+      const row = seen[i] ?? 0
       const base = row * STRIDE
-      if ((mask & fences) !== fences || row === selfRow || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
+      if ((mask & fences) !== fences || row === own || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
       const fault = rows[base + FAULT] ?? 0
       const key = (mask << 1) | ((bit === 0 ? fault === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0)
       // A place that was not reported is another one, unless the attempt ended before it could be.
@@ -177,13 +190,20 @@ export class Around {
   #seenFrom(self: Neighbour): Seen {
     if (this.#seen?.self === self) return this.#seen
     const [from, to] = this.#held.neighbours(self.atMs)
+    const more = this.#held.moreOfPool(self, from, to)
+    const n = to - from + more.length
     let asked = 0
     for (const [d, dimension] of DIMENSIONS.entries()) if (self.places[dimension] !== '') asked |= 1 << d
     this.#held.kinds.compareWith(self.places)
-    if (this.#same.length < to - from) this.#same = new Int32Array(2 * (to - from))
+    if (this.#same.length < n) [this.#rows, this.#same] = [new Int32Array(2 * n), new Int32Array(2 * n)]
+    const rows = this.#rows
     const same = this.#same
-    for (let row = from; row < to; row++) same[row - from] = this.#held.kinds.sameAs(this.#held.rows[row * STRIDE + KIND] ?? 0)
-    return (this.#seen = { self, from, to, row: this.#held.rowOf(self), asked, same })
+    for (let i = 0; i < n; i++) {
+      const row = from + i < to ? from + i : (more[from + i - to] ?? 0)
+      rows[i] = row
+      same[i] = this.#held.kinds.sameAs(this.#held.rows[row * STRIDE + KIND] ?? 0)
+    }
+    return (this.#seen = { self, n, rows, own: this.#held.rowOf(self), asked, same })
   }
 
   /** Whether its image is told from its pool by nothing that was seen: see PlaceKinds.isImageThePools. */
@@ -200,17 +220,18 @@ export class Around {
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
     const [bit] = this.#held.trouble(self, phase)
-    const { from, to, row: selfRow, same } = this.#seenFrom(self)
+    const { n, rows: seen, own, same } = this.#seenFrom(self)
     const rows = this.#held.rows
-    const [own, fences] = [maskOf([dimension]), maskOf(among)]
+    const [there, fences] = [maskOf([dimension]), maskOf(among)]
     let [insideN, insideHit, outsideN, outsideHit] = [0, 0, 0, 0]
-    for (let row = from; row < to; row++) {
-      const mask = same[row - from] ?? 0
+    for (let i = 0; i < n; i++) {
+      const mask = same[i] ?? 0
+      const row = seen[i] ?? 0
       const base = row * STRIDE
-      if ((mask & fences) !== fences || ((rows[base + UNREPORTED] ?? 0) & own) !== 0 || row === selfRow) continue
+      if ((mask & fences) !== fences || ((rows[base + UNREPORTED] ?? 0) & there) !== 0 || row === own) continue
       if (((rows[base + COULD] ?? 0) & bit) !== bit) continue
       const hit = (bit === 0 ? rows[base + FAULT] !== 0 : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0
-      if ((mask & own) !== 0) {
+      if ((mask & there) !== 0) {
         insideN++
         insideHit += hit
       } else {
@@ -285,6 +306,16 @@ export class Around {
     return result
   }
 }
+
+/** So much better must a pair be told from the others who are at one of its places: once in two hundred by chance (likelihood ratio test, one degree of freedom). */
+const TELLS_APART = 7.9
+
+const gainOf = (contrast: Contrast): number => (contrast.inside.n >= 2 ? contrastGain(contrast) : 0)
+
+const without = (all: Contrast['inside'], some: Contrast['inside']): Contrast['inside'] => ({
+  n: Math.max(0, all.n - some.n),
+  hit: Math.max(0, all.hit - some.hit),
+})
 
 /** The bits of each dimension, then of each pair. */
 const ALL_BITS = [...SINGLES, ...PAIRS].map(maskOf)

@@ -1,6 +1,6 @@
 import { bothOf, worseOf, type Contrast } from './contrast'
 import type { Neighbour } from './neighbour'
-import { BEYOND, COULD, FAR_MS, FAULT, STRIDE, type NeighbourRows } from './neighbour-rows'
+import { BEYOND, COULD, FAR_MS, FAULT, firstOf, STRIDE, type NeighbourRows } from './neighbour-rows'
 
 /** A share is called crowded by what comes in four minutes. */
 const SLOT_MS = 240_000
@@ -157,15 +157,4 @@ export class Crowds {
     this.#slotsOf.set(own, result)
     return result
   }
-}
-
-/** Of rows in order, the place of the first that is not before one. */
-function firstOf(rows: readonly number[], from: number): number {
-  let [low, high] = [0, rows.length]
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if ((rows[middle] ?? 0) < from) low = middle + 1
-    else high = middle
-  }
-  return low
 }

@@ -7,6 +7,8 @@ export const NEAR_MS = 1_800_000
 /** Where these are fewer than MANY, those of up to a day either side are asked too; two hours more, so that all of the same hours of the day before are among them. */
 export const FAR_MS = 26 * 3_600_000
 const MANY = 300
+/** Of these, so many should be of its own pool: of a small one beside large ones hardly any would be. */
+const MANY_OF_POOL = 48
 
 /** With more kinds of place than this, those that no neighbour is of are forgotten. */
 const MOST_KINDS = 20_000
@@ -23,6 +25,7 @@ export const COULD = 4
 export const STRIDE = 5
 
 const SHARE = DIMENSIONS.indexOf('share')
+const POOL = DIMENSIONS.indexOf('pool')
 const ANEW = -1
 
 /** A dimension, and which of its values. */
@@ -35,8 +38,9 @@ export class NeighbourRows {
   rows = new Int32Array(256 * STRIDE)
   readonly kinds = new PlaceKinds()
   #ids: string[] = []
-  /** The rows at each share, by time, as far as they were looked at; all anew when others than the last have changed. */
-  #ofShare = new Map<number, number[]>()
+  /** The rows at each share, and of each pool, by time, as far as they were looked at; all anew when others than the last have changed. */
+  readonly #ofShare = new Map<number, number[]>()
+  readonly #ofPool = new Map<number, number[]>()
   #lookedAt = 0
 
   /** Adds many at once: those that are there are moved once, if at all. */
@@ -129,18 +133,22 @@ export class NeighbourRows {
 
   /** The rows at the share of this number, by time. */
   atShare(own: number): readonly number[] {
+    this.#look()
+    return this.#ofShare.get(own) ?? []
+  }
+
+  #look(): void {
     if (this.#lookedAt === ANEW) {
       this.#ofShare.clear()
+      this.#ofPool.clear()
       this.#lookedAt = 0
     }
     for (let row = this.#lookedAt; row < this.size; row++) {
-      const share = this.kinds.valueOf(this.rows[row * STRIDE + KIND] ?? 0, SHARE)
-      const there = this.#ofShare.get(share)
-      if (there) there.push(row)
-      else this.#ofShare.set(share, [row])
+      const kind = this.rows[row * STRIDE + KIND] ?? 0
+      append(this.#ofShare, this.kinds.valueOf(kind, SHARE), row)
+      append(this.#ofPool, this.kinds.valueOf(kind, POOL), row)
     }
     this.#lookedAt = this.size
-    return this.#ofShare.get(own) ?? []
   }
 
   /** Visits rows from an attempt outwards, the nearest first, while `visit` says to go on. */
@@ -168,6 +176,25 @@ export class NeighbourRows {
       else to++
     }
     return [from, to]
+  }
+
+  /** Those of its own pool that are nearest before and after its neighbours, where too few of these are of it. */
+  moreOfPool({ atMs, places }: Neighbour, from: number, to: number): readonly number[] {
+    if (places.pool === '') return []
+    this.#look()
+    const there = this.#ofPool.get(this.kinds.known(places.pool)) ?? []
+    let [before, after] = [firstOf(there, from) - 1, firstOf(there, to)]
+    const [first, last] = this.range(atMs, FAR_MS)
+    const more: number[] = []
+    for (let missing = MANY_OF_POOL - (after - before - 1); missing > 0; missing--) {
+      const [earlier, later] = [there[before] ?? -1, there[after] ?? last]
+      if (earlier < first && later >= last) break
+      const isBefore = later >= last || (earlier >= first && atMs - (this.at[earlier] ?? 0) <= (this.at[later] ?? 0) - atMs)
+      more.push(isBefore ? earlier : later)
+      if (isBefore) before--
+      else after++
+    }
+    return more
   }
 
   range(atMs: number, eitherSideMs: number): [from: number, to: number] {
@@ -220,4 +247,21 @@ export class NeighbourRows {
     this.at = wider(this.at, Float64Array)
     this.rows = wider(this.rows, Int32Array)
   }
+}
+
+function append(lists: Map<number, number[]>, key: number, row: number): void {
+  const list = lists.get(key)
+  if (list) list.push(row)
+  else lists.set(key, [row])
+}
+
+/** Of rows in order, the place of the first that is not before one. */
+export function firstOf(rows: readonly number[], from: number): number {
+  let [low, high] = [0, rows.length]
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if ((rows[middle] ?? 0) < from) low = middle + 1
+    else high = middle
+  }
+  return low
 }
