@@ -52,11 +52,19 @@ export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[
   if (own && own.gain >= TELLS && best && own.gain >= best.gain - Math.max(ABOUT, 0.12 * best.gain))
     return [clue(mostAt(facts, own, most, 1 + own.gain / 8), contrastSentence(own, phase))]
   // Two troubles at once: another place tells better, but nearly everybody here has it too.
-  if (own && own.inside.n >= 3 && own.inside.hit >= 0.7 * own.inside.n)
+  if (own && own.inside.n >= 3 && own.inside.hit >= 0.7 * own.inside.n && !isOnlyAlong(facts, phase, own, best))
     return [clue(Math.min(0.6 * most, 0.5 + own.gain / 40), contrastSentence(own, phase))]
   if (best && best.gain >= TELLS && !fits(best))
     return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
   return alone(facts, phase, dimensions)
+}
+
+/** Whether a share has it only as part of the best place, as of an image: nearly all who are there, but on other shares, have it as well. */
+function isOnlyAlong(facts: Facts, phase: string, { at: [own, ...more] }: Located, best: Located | undefined): boolean {
+  const among = best?.at.map(({ dimension }) => dimension) ?? []
+  if (own?.dimension !== 'share' || more.length > 0 || among.length === 0 || among.includes('share')) return false
+  const { outside } = facts.contrast(own.dimension, phase, among)
+  return outside.n >= 4 && outside.hit >= 0.8 * outside.n
 }
 
 function mostAt(facts: Facts, { at }: Located, most: number, weight: number): number {
