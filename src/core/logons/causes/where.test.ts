@@ -70,7 +70,7 @@ describe('where a trouble sits', () => {
     // Sixty of all 179 others never had a container.
     const [all = 0] = evidence.flatMap(({ sentence }) => {
       const [, inside, outside] =
-        /of (\d+) other logons with zone H1 with share \S+ were slow in container; elsewhere \d+ of (\d+)\.$/.exec(sentence) ?? []
+        /of (\d+) other logons with zone H1 and share \S+ were slow in container; elsewhere \d+ of (\d+)\.$/.exec(sentence) ?? []
       return inside && outside ? [Number(inside) + Number(outside)] : []
     })
     expect(all).toBeGreaterThan(150)

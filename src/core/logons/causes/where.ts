@@ -19,7 +19,7 @@ export const NAMES: Readonly<Record<Dimension, string>> = {
   factor: 'second factor',
 }
 
-const placeName = (at: Located['at']): string => at.map(({ dimension, value }) => `${NAMES[dimension]} ${value}`).join(' with ')
+const placeName = (at: Located['at']): string => at.map(({ dimension, value }) => `${NAMES[dimension]} ${value}`).join(' and ')
 
 /** From this gain on a place tells something. */
 export const TELLS = 6
