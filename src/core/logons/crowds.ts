@@ -63,17 +63,11 @@ export class Crowds {
     // As a rule there is no crowd at all, and nobody has to look for one all day long.
     let crowdedLeft = crowdedRows
     const there = this.held.atShare(own)
-    const [from, to] = this.held.range(self.atMs, FAR_MS)
-    let after = firstOf(there, this.held.firstFrom(self.atMs))
-    let before = after - 1
+    const after = firstOf(there, this.held.firstFrom(self.atMs))
+    const next = this.held.nearestOf(there, self.atMs, after - 1, after)
     while (Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)) {
-      const earlier = before < 0 ? -1 : (there[before] ?? -1)
-      const later = there[after] ?? to
-      if (earlier < from && later >= to) break
-      const isBefore = later >= to || (earlier >= from && self.atMs - (at[earlier] ?? 0) < (at[later] ?? 0) - self.atMs)
-      const row = isBefore ? earlier : later
-      if (isBefore) before--
-      else after++
+      const row = next()
+      if (row < 0) break
       const base = row * STRIDE
       const slot = Math.floor((at[row] ?? 0) / SLOT_MS) - first
       const crowded = (counts[slot] ?? 0) >= crowdedFrom

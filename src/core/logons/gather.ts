@@ -119,7 +119,6 @@ export class Gatherer {
       }
     }
     letGo(this.#waiting)
-    this.#waiting = []
   }
 
   /** Names whom those observations speak of that only say in which session, where that is said by others that wait. */

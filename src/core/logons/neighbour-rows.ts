@@ -183,18 +183,35 @@ export class NeighbourRows {
     if (places.pool === '') return []
     this.#look()
     const there = this.#ofPool.get(this.kinds.known(places.pool)) ?? []
-    let [before, after] = [firstOf(there, from) - 1, firstOf(there, to)]
-    const [first, last] = this.range(atMs, FAR_MS)
+    const [before, after] = [firstOf(there, from) - 1, firstOf(there, to)]
+    const next = this.nearestOf(there, atMs, before, after)
     const more: number[] = []
     for (let missing = MANY_OF_POOL - (after - before - 1); missing > 0; missing--) {
-      const [earlier, later] = [there[before] ?? -1, there[after] ?? last]
-      if (earlier < first && later >= last) break
-      const isBefore = later >= last || (earlier >= first && atMs - (this.at[earlier] ?? 0) <= (this.at[later] ?? 0) - atMs)
-      more.push(isBefore ? earlier : later)
-      if (isBefore) before--
-      else after++
+      const row = next()
+      if (row < 0) break
+      more.push(row)
     }
     return more
+  }
+
+  /**
+   * Some rows, by time, from a moment outwards, the nearest first, as far as FAR_MS: one each time it is asked, -1 when there are no more.
+   * @param before where among them the first one before the moment is
+   * @param after the same of the first one after it
+   */
+  nearestOf(there: readonly number[], atMs: number, before: number, after: number): () => number {
+    const at = this.at
+    const [first, last] = this.range(atMs, FAR_MS)
+    let [left, right] = [before, after]
+    return () => {
+      const earlier = left < 0 ? -1 : (there[left] ?? -1)
+      const later = there[right] ?? last
+      if (earlier < first && later >= last) return -1
+      const isEarlier = later >= last || (earlier >= first && atMs - (at[earlier] ?? 0) < (at[later] ?? 0) - atMs)
+      if (isEarlier) left--
+      else right++
+      return isEarlier ? earlier : later
+    }
   }
 
   range(atMs: number, eitherSideMs: number): [from: number, to: number] {
