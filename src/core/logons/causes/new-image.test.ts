@@ -39,7 +39,7 @@ describe('an image that all hosts have at once', () => {
     expect(shell.n).toBeGreaterThan(700)
     expect(most(shell)).toBe('image-regression')
     const [one] = shell.causes.slice(-1)
-    expect(one?.sentence).toBe('shell is slow on hosts with image june; before this image came it was not.')
+    expect(one?.sentence).toBe('Hosts with image june are slow in shell; before this image came they were not.')
     expect(one?.evidence.map(({ sentence }) => sentence)).toContain(
       'Of the first 20 logons on image june 20 were slow in shell; of the last 20 before it on the pool, 0.',
     )

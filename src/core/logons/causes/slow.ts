@@ -393,11 +393,8 @@ export const imageRegression: Cause = {
   },
   sentence(facts) {
     const phase = facts.measured.excess[0]?.phase
-    const [slow, older] = [
-      `${phase ?? 'It'} is slow on hosts with image ${facts.text('image') ?? ''};`,
-      phase && beganWithImage(facts, phase).length > 0,
-    ]
-    return older ? `${slow} before this image came it was not.` : `${slow} on others it is not.`
+    const slow = `Hosts with image ${facts.text('image') ?? ''} are slow${phase ? ` in ${phase}` : ''};`
+    return phase && beganWithImage(facts, phase).length > 0 ? `${slow} before this image came they were not.` : `${slow} others are not.`
   },
   remedy: () => tell('Roll the image version back', 'Hosts on the older version are fine: go back to it, then compare what was altered.'),
 }
