@@ -197,7 +197,7 @@ export const Story = AttemptLine.extend({
   blame: z.array(z.object({ phase: z.string(), fromMs: z.number(), toMs: z.number() })),
   shares: z.array(z.object({ phase: z.string(), ms: z.number() })),
   usual: z.object({ n: z.number(), sentence: z.string(), series: z.record(z.string(), Usual) }).nullable(),
-  excess: z.array(z.object({ phase: z.string(), ms: z.number(), usualMs: z.number(), blameMs: z.number() })),
+  excess: z.array(z.object({ phase: z.string(), ms: z.number(), usualMs: z.number(), tookMs: z.number() })),
   slowMs: z.number(),
   diagnosis: DiagnosisRecord,
   oddities: z.array(z.object({ code: z.string(), sentence: z.string() })),

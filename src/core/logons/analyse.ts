@@ -1,16 +1,16 @@
 import type { Attempt, Outcome } from './attempt'
 import { blame, type Blame } from './blame'
-import type { Usual, UsualSeries } from './usual'
+import { SERIES, SERIES_INDEX, tookOf, type Usual, type UsualSeries } from './usual'
 
 /** Where no policy says otherwise, a logon longer than this is slow. */
 export const DEFAULT_SLOW_MS = 45_000
 
 export interface Excess {
   readonly phase: string
-  /** Blame beyond the usual. */
+  /** Blame beyond the usual: of what ran beside something else, at most what the end waited for. */
   readonly ms: number
   readonly usualMs: number
-  readonly blameMs: number
+  readonly tookMs: number
 }
 
 /** An attempt with where its time went, and which part of that is unusual. */
@@ -21,7 +21,10 @@ export interface Measured {
   readonly usual: Usual | null
   /** Phases beyond their usual, the largest excess first. */
   readonly excess: readonly Excess[]
-  /** Those and the phases that took clearly more than usual, but not more than happens: they count where others at the same place have it too. */
+  /**
+   * Those and the phases that took clearly more than usual, but not more than happens, or that nothing waited for: they count where others at the same place have it
+   * too.
+   */
   readonly mild: readonly Excess[]
   /** What it cost the person: everything where it failed, the excess where it was slow. */
   readonly lostMs: number
@@ -32,10 +35,6 @@ export interface Measured {
 const SPREADS = 3.5
 /** So many are more than usual, but happen. */
 const MILD_SPREADS = 1.7
-/** Phases that run side by side. */
-const BESIDE: readonly string[] = ['policy', 'scripts', 'packages']
-/** And so many for the whole, where only such phases took long. */
-const WHOLE_SPREADS = 1.3
 
 /**
  * The value from which a series counts as unusual: 3.5 spreads, a quarter, or a second beyond its median, whichever is most. Durations spread
@@ -77,63 +76,49 @@ function limitsOf(usual: Usual, name: string): Limits | null {
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */
 export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = DEFAULT_SLOW_MS, split: Blame = blame(attempt)): Measured {
   const outcome: Outcome = attempt.outcome === 'ready' && attempt.totalMs > slowMs ? 'slow' : attempt.outcome
-  const mild: Excess[] = []
-  const strict: string[] = []
-  if (usual)
-    for (const { phase, ms } of split.shares) {
-      const limits = limitsOf(usual, phase)
-      if (ms <= (limits?.mildMs ?? 1000)) continue
-      const usualMs = usual.series[phase]?.medianMs ?? 0
-      mild.push({ phase, ms: ms - usualMs, usualMs, blameMs: ms })
-      if (!limits || ms > limits.strictMs) strict.push(phase)
-    }
-  if (mild.length > 1) mild.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
-  const excess = strict.length === mild.length ? mild : mild.filter(({ phase }) => strict.includes(phase))
+  const mild = usual ? beyond(attempt, split, usual) : NONE
+  const excess = usual && mild.length > 0 ? mild.filter(({ phase, tookMs, ms }) => ms > 0 && tookMs > (limitsOf(usual, phase)?.strictMs ?? 0)) : NONE
   return { attempt, outcome, blame: split, usual, excess, mild, lostMs: lost(attempt, outcome, excess, usual), slowMs }
 }
 
+const NONE: readonly Excess[] = []
+
+/** What phases took that is mildly more than usual, at least; what was lost most by first. */
+function beyond(attempt: Attempt, split: Blame, usual: Usual): Excess[] {
+  const result: Excess[] = []
+  const look = (phase: string, tookMs: number, blameMs: number) => {
+    if (tookMs <= (limitsOf(usual, phase)?.mildMs ?? 1000)) return
+    const usualMs = usual.series[phase]?.medianMs ?? 0
+    result.push({ phase, ms: Math.min(blameMs, tookMs - usualMs), usualMs, tookMs })
+  }
+  const took = tookOf(attempt, split, scratch)
+  for (let index = 0; index < SERIES.length - 1; index++) {
+    const [phase = '', tookMs = 0] = [SERIES[index], took[index]]
+    if (tookMs > 0) look(phase, tookMs, split.shares.find((one) => one.phase === phase)?.ms ?? 0)
+  }
+  for (const { phase, ms } of split.shares) if (!SERIES_INDEX.has(phase)) look(phase, ms, ms)
+  return result.length > 1 ? result.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1)) : result
+}
+const scratch = new Int32Array(SERIES.length)
+
 /** The same attempt, with what was only mild counted as excess; null where that makes no difference that anybody would feel. */
 export function withMild(measured: Measured): Measured | null {
-  const { attempt, outcome, usual, mild, excess, lostMs } = measured
+  const { attempt, outcome, usual, excess, lostMs } = measured
+  const mild = measured.mild.filter(({ ms }) => ms > 0)
   if (mild.length === 0 || (mild.length === excess.length && lostMs > 0)) return null
-  const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual, false) }
+  const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual) }
   return isUnusual(wider) ? wider : null
 }
 
 /**
- * A phase may be beyond its usual while another was shorter: no more can be lost than the whole took beyond its own usual. But a phase that is waited for by
- * itself cost its time, even where others happened to be shorter (nobody was asked for a second factor): up to what the whole took beyond quick ones.
+ * A phase may be beyond its usual while another was shorter. But a phase that is waited for cost its time, even where others happened to be shorter (nobody was asked for a
+ * second factor): up to what the whole took beyond quick ones.
  */
-function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usual: Usual | null, strict = true): number {
+function lost(attempt: Attempt, outcome: Outcome, excess: readonly Excess[], usual: Usual | null): number {
   if (outcome === 'failed' || outcome === 'abandoned') return attempt.totalMs
   if (outcome === 'open' || excess.length === 0) return 0
-  const total = usual?.series['total']
-  // Of phases that run side by side now the one and now the other is waited for: one has all of their time, the other none. The whole tells.
-  if (
-    strict &&
-    total &&
-    excess.every(({ phase }) => BESIDE.includes(phase)) &&
-    ranBeside(attempt) &&
-    attempt.totalMs < unusualFrom(total, true, usual?.n, WHOLE_SPREADS)
-  )
-    return 0
-  let [sum, alone] = [0, 0]
-  for (const { phase, ms } of excess) {
-    sum += ms
-    if (!BESIDE.includes(phase)) alone += ms
-  }
-  return Math.max(0, Math.min(attempt.totalMs - (total?.medianMs ?? 0), sum), Math.min(attempt.totalMs - (total?.lowMs ?? 0), alone))
-}
-
-/** Side by side for less than this, they came one after another: sources round, and hand over. */
-const BESIDE_MS = 250
-
-/** Whether phases that may run side by side did so. */
-function ranBeside({ phases }: Attempt): boolean {
-  const may = phases.filter(({ phase }) => BESIDE.includes(phase))
-  return may.some((one) =>
-    may.some((other) => other.phase !== one.phase && Math.min(one.endMs, other.endMs) - Math.max(one.startMs, other.startMs) > BESIDE_MS),
-  )
+  const sum = excess.reduce((ms, one) => ms + one.ms, 0)
+  return Math.max(0, Math.min(attempt.totalMs - (usual?.series['total']?.lowMs ?? 0), sum))
 }
 
 /** Only attempts that ended well say what is usual. */

@@ -13,7 +13,7 @@ import { learn, type OfItself } from './learning'
 import { neighbourOf } from './neighbour'
 import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
-import { durationsOf, ENOUGH, kindOf, SERIES, UsualModel, type Usual } from './usual'
+import { ENOUGH, kindOf, SERIES, tookOf, UsualModel, type Usual } from './usual'
 
 /** Fills in what the organisation knows: who the account belongs to, and an attempt's place where the evidence does not say it. */
 export function place(attempt: Attempt, org: Org): Attempt {
@@ -93,7 +93,7 @@ export function* explain<T>(
   const ordinary = new OrdinaryModel()
   const waiting: (Waiting<T> | undefined)[] = []
   let told = 0
-  const durations = new Int32Array(SERIES.length)
+  const took = new Int32Array(SERIES.length)
   for (const { attempt, split } of lookingAhead(attempts)) {
     const kind = kindOf(attempt)
     const before = earlier.usualFor(kind)
@@ -101,7 +101,7 @@ export function* explain<T>(
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
     around.add(neighbourOf(result))
     const alone = concludeAlone(result)
-    if (alone && countsForUsual(result) && !inItself.ill.has(attempt)) earlier.add(kind, durationsOf(result.blame, attempt.totalMs, durations))
+    if (alone && countsForUsual(result) && !inItself.ill.has(attempt)) earlier.add(kind, tookOf(attempt, split, took))
     const startMs = attempt.startedAtMs
     waiting.push(alone ? { startMs, measured: null, told: tell(alone) } : { startMs, measured: result, told: null })
     while (told < waiting.length && startOf(waiting[told]) + (waiting.length - told > MOST_WAITING ? NEAR_MS : AHEAD_MS) < attempt.startedAtMs)
@@ -128,7 +128,7 @@ export function* explain<T>(
     const result = conclude(measured, around, org, ordinary)
     // Only now: of those that may be ill, too many would pass for usual to those after them until they are found to be.
     if (saysUsual(result, countsForUsual(measured) && !inItself.ill.has(measured.attempt)))
-      earlier.add(kindOf(measured.attempt), durationsOf(measured.blame, measured.attempt.totalMs, durations))
+      earlier.add(kindOf(measured.attempt), tookOf(measured.attempt, measured.blame, took))
     return tell(result)
   }
 

@@ -3,7 +3,7 @@ import { endedWell, unusualFrom } from './analyse'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { placesOf, type Dimension, type Places } from './places'
-import { durationsOf, kindOf, SERIES, UsualModel } from './usual'
+import { kindOf, SERIES, tookOf, UsualModel } from './usual'
 
 /** Where a trouble can sit, also on the way between two. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
 const AT: readonly (readonly Dimension[])[] = [['host'], ['zone'], ['site'], ['share'], ['image'], ['zone', 'share'], ['site', 'share']]
@@ -50,9 +50,8 @@ export interface OfItself {
 export function learn(list: readonly Learnt[]): OfItself {
   const ill = illAmong(list)
   const usual = new UsualModel()
-  const durations = new Int32Array(SERIES.length)
-  for (const { attempt, split } of list)
-    if (endedWell(attempt) && !ill.has(attempt)) usual.add(kindOf(attempt), durationsOf(split, attempt.totalMs, durations))
+  const took = new Int32Array(SERIES.length)
+  for (const { attempt, split } of list) if (endedWell(attempt) && !ill.has(attempt)) usual.add(kindOf(attempt), tookOf(attempt, split, took))
   return { usual, ill }
 }
 
@@ -91,11 +90,11 @@ function push(groups: Map<string, number[]>, key: string, i: number): void {
 /** What each took in each of SERIES but the total, a column each. */
 function columnsOf(list: readonly Learnt[]): readonly Int32Array[] {
   const columns = SERIES.slice(0, -1).map(() => new Int32Array(list.length))
-  const durations = new Int32Array(SERIES.length)
+  const took = new Int32Array(SERIES.length)
   list.forEach(({ attempt, split }, i) => {
-    durationsOf(split, attempt.totalMs, durations)
+    tookOf(attempt, split, took)
     columns.forEach((column, series) => {
-      column[i] = durations[series] ?? 0
+      column[i] = took[series] ?? 0
     })
   })
   return columns

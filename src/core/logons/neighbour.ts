@@ -3,7 +3,7 @@ import type { Attempt } from './attempt'
 import { codeFails } from './codes'
 import { UNRECORDED } from './observation'
 import { placesOf, type Places } from './places'
-import { SERIES } from './usual'
+import { SERIES, tookOf } from './usual'
 
 /** What the neighbours of an attempt need to know of it. */
 export interface Neighbour {
@@ -12,7 +12,7 @@ export interface Neighbour {
   readonly places: Places
   /** One bit for each of SERIES that took clearly more than usual. */
   readonly beyond: number
-  /** One bit for each of SERIES that had any of its time: only who went through a phase can have been slow in it. */
+  /** One bit for each of SERIES that it went through: only who went through a phase can have been slow in it. */
   readonly ran: number
   readonly failed: boolean
   /** The code that it failed by, if any. */
@@ -21,7 +21,7 @@ export interface Neighbour {
 
 export function neighbourOf(measured: Measured): Neighbour {
   const beyond = bitsOf(measured.mild)
-  const ran = bitsOf(measured.blame.shares)
+  const ran = ranIn(measured)
   const failed = measured.outcome === 'failed'
   return {
     id: measured.attempt.id,
@@ -42,6 +42,14 @@ function faultOf({ marks, attrs }: Attempt): string {
   if (typeof draining === 'number' && typeof hosts === 'number' && hosts > 0 && draining >= hosts) return 'broker.all-draining'
   return attrs['freeDesktops'] === 0 ? 'broker.no-free-desktop' : code
 }
+
+function ranIn({ attempt, blame }: Measured): number {
+  const took = tookOf(attempt, blame, scratch)
+  let bits = 0
+  for (let index = 0; index < SERIES.length - 1; index++) if ((took[index] ?? 0) > 0) bits |= 1 << index
+  return bits
+}
+const scratch = new Int32Array(SERIES.length)
 
 function bitsOf(phases: readonly { readonly phase: string }[]): number {
   let bits = 0

@@ -6,9 +6,9 @@ import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { TIMED_PHASES, UNRECORDED } from './observation'
 
-/** The series for which a usual is kept: each phase's blame, time without record, and the total. */
+/** The series for which a usual is kept: what each phase took, time without record, and the total. */
 export const SERIES: readonly string[] = [...TIMED_PHASES, UNRECORDED, 'total']
-const SERIES_INDEX = new Map(SERIES.map((series, index) => [series, index]))
+export const SERIES_INDEX: ReadonlyMap<string, number> = new Map(SERIES.map((series, index) => [series, index]))
 
 /** What makes two attempts comparable. */
 export interface Kind {
@@ -54,6 +54,35 @@ export function durationsOf(blame: Blame, totalMs: number, result = new Int32Arr
   result[SERIES.length - 1] = totalMs
   return result
 }
+
+/**
+ * What each phase took by itself, waited for or not, within the total: what is usual is told of that. Of phases that run side by side now the one and now the other is
+ * waited for, and is blamed for all of their time.
+ * @param result where they are to be put: what was in it is written over
+ */
+export function tookOf(
+  { phases, totalMs }: Pick<Attempt, 'phases' | 'totalMs'>,
+  { shares }: Blame,
+  result = new Int32Array(SERIES.length),
+): Int32Array {
+  result.fill(0)
+  const until = takenUntil.fill(0)
+  // By start: of those with the same name, what lies in one before counts once.
+  for (const { phase, startMs, endMs } of phases) {
+    const index = SERIES_INDEX.get(phase)
+    if (index === undefined) continue
+    const fromMs = Math.max(until[index] ?? 0, Math.min(totalMs, Math.round(startMs)))
+    const toMs = Math.min(totalMs, Math.round(endMs))
+    if (toMs <= fromMs) continue
+    result[index] = (result[index] ?? 0) + toMs - fromMs
+    until[index] = toMs
+  }
+  for (const { phase, ms } of shares) if (phase === UNRECORDED) result[UNRECORDED_INDEX] = ms
+  result[SERIES.length - 1] = totalMs
+  return result
+}
+const takenUntil = new Int32Array(SERIES.length)
+const UNRECORDED_INDEX = SERIES.indexOf(UNRECORDED)
 
 export interface UsualSeries {
   readonly medianMs: number

@@ -10,7 +10,6 @@ import {
   correlateThreads,
   countsForUsual,
   DEFAULT_SLOW_MS,
-  durationsOf,
   FAR_MS,
   intoThreads,
   kindOf,
@@ -22,6 +21,7 @@ import {
   OrdinaryModel,
   place,
   saysUsual,
+  tookOf,
   type CohortFigures,
   type CohortFilter,
   type ClockOffset,
@@ -418,8 +418,8 @@ export class Intake {
     const firstMs = Math.floor(first.attempt.startedAtMs)
     await this.#recallAround(firstMs, Math.ceil(last.attempt.startedAtMs))
     this.#usual.begin()
-    for (const { startedMs, durations, saysUsual, pool, first, network, slot } of countedSoFar)
-      if (saysUsual) this.#usual.count(startedMs, { pool, first, network, slot }, Int32Array.from(durations), -1)
+    for (const { startedMs, took, saysUsual, pool, first, network, slot } of countedSoFar)
+      if (saysUsual) this.#usual.count(startedMs, { pool, first, network, slot }, Int32Array.from(took), -1)
     const all: (Omit<Worked, 'explained' | 'counted'> & {
       readonly measured: Measured
       readonly counts: boolean
@@ -442,7 +442,7 @@ export class Intake {
       if (!untouched.has(attempt.id)) ordinary.add(attempt)
       const counts = countsForUsual(measured) && !few.isIll(attempt)
       const alone = concludeAlone(measured)
-      if (counts && alone) this.#usual.count(attempt.startedAtMs, kind, durationsOf(measured.blame, attempt.totalMs))
+      if (counts && alone) this.#usual.count(attempt.startedAtMs, kind, tookOf(attempt, measured.blame))
       this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
       all.push({ ...one, neighbour, measured, counts, alone })
     }
@@ -458,7 +458,7 @@ export class Intake {
       worked.push({ ...one, explained, counted })
       // Those that may be ill are counted only now: too many would pass for usual to those after them until they are found to be.
       const { attempt } = one
-      if (counted && !alone) this.#usual.count(attempt.startedAtMs, kindOf(attempt), durationsOf(explained.blame, attempt.totalMs))
+      if (counted && !alone) this.#usual.count(attempt.startedAtMs, kindOf(attempt), tookOf(attempt, explained.blame))
     }
     if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)
     // Some days more: files that are read at the same time, and what is explained once more at the end of each, lie days apart.

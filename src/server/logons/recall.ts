@@ -75,7 +75,7 @@ export async function recallSeen(handle: Queryable, fromMs: number, toMs: number
 }
 
 /** See Neighbour.ran. */
-const RAN = SERIES.map((_, i) => `((blame_ms[${i + 1}] > 0)::integer << ${i})`).join(' | ')
+const RAN = SERIES.map((_, i) => `(((coalesce(took_ms, blame_ms))[${i + 1}] > 0)::integer << ${i})`).join(' | ')
 type NeighbourRow = readonly [id: string, atMs: number, beyond: number, ran: number, outcome: string, fault: string, ...places: (string | null)[]]
 
 const NEIGHBOURS = `json_agg(json_build_array(id, started_ms, beyond, ${RAN}, outcome, fault, ${PLACES})) as rows`

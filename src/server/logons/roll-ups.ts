@@ -1,4 +1,4 @@
-import { durationsOf, endedWell, kindOf, seenOf, SERIES, slotOf } from '../../core/logons'
+import { durationsOf, endedWell, kindOf, seenOf, SERIES, slotOf, tookOf } from '../../core/logons'
 import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
 import { dayOf, hourOf, packHistograms, unpackHistograms } from './model'
@@ -11,7 +11,9 @@ export interface Counted {
   readonly network: string
   readonly slot: number
   readonly startedMs: number
+  /** What each of SERIES is blamed for, and what it took: see tookOf. */
   readonly durations: ArrayLike<number>
+  readonly took: ArrayLike<number>
   readonly times: 1 | -1
   /** It lost time. */
   readonly bad: boolean
@@ -26,6 +28,7 @@ export function countsFor({ attempt, explained, counted }: Worked, times: 1 | -1
     ...kindOf(attempt),
     startedMs: attempt.startedAtMs,
     durations: durationsOf(explained.blame, attempt.totalMs),
+    took: tookOf(attempt, explained.blame),
     times,
     bad: Math.round(seenOf(explained).lostMs) > 0,
     saysUsual: counted,
@@ -60,7 +63,7 @@ export async function rollUp(handle: Queryable, before: readonly Counted[], work
     days.set(dayKey, dayCell)
     dayCell.n += counted.times
     dayCell.histograms.forEach((histogram, i) => {
-      histogram.add(counted.durations[i] ?? 0, counted.times)
+      histogram.add(counted.took[i] ?? 0, counted.times)
     })
   }
   if (hours.size === 0) return
@@ -126,9 +129,13 @@ export async function countedBefore(handle: Queryable, ids: readonly string[]): 
     network: string
     started_ms: number
     blame_ms: number[]
+    took_ms: number[] | null
     counted: boolean
     lost_ms: number
-  }>(`select pool, first, network, started_ms, blame_ms, counted, lost_ms from attempts where id = any($1) and outcome in ('ready', 'slow')`, [ids])
+  }>(
+    `select pool, first, network, started_ms, blame_ms, took_ms, counted, lost_ms from attempts where id = any($1) and outcome in ('ready', 'slow')`,
+    [ids],
+  )
   return rows.map((row) => ({
     pool: row.pool ?? '',
     first: row.first,
@@ -136,6 +143,7 @@ export async function countedBefore(handle: Queryable, ids: readonly string[]): 
     slot: slotOf(row.started_ms, row.first),
     startedMs: row.started_ms,
     durations: row.blame_ms,
+    took: row.took_ms ?? row.blame_ms,
     times: -1,
     bad: row.lost_ms > 0,
     saysUsual: row.counted,

@@ -30,6 +30,8 @@ export interface StoredAttempt {
   part: string | null
   package: string | null
   blame_ms: number[]
+  /** What each phase took by itself; null where that is the same. */
+  took_ms: number[] | null
   usual_ms: number[] | null
   usual: Usual | null
   lost_ms: number
@@ -52,7 +54,7 @@ export interface StoredAttempt {
 }
 
 const COLUMNS = `id text, thread text, person text, account text, host text, pool text, session text, started_ms bigint, last_ms bigint, total_ms integer, outcome text, first boolean, network text, share text, zone text, site text, image text,
-  transport text, client_kind text, client_version text, factor text, holder_host text, part text, package text, beyond integer, fault text, counted boolean, mixed boolean, clocks jsonb, blame_ms integer[], usual_ms integer[], usual jsonb, lost_ms integer, slow_ms integer, cause text, confidence real, upload text`
+  transport text, client_kind text, client_version text, factor text, holder_host text, part text, package text, beyond integer, fault text, counted boolean, mixed boolean, clocks jsonb, blame_ms integer[], took_ms integer[], usual_ms integer[], usual jsonb, lost_ms integer, slow_ms integer, cause text, confidence real, upload text`
 const NAMES = COLUMNS.split(',').map((column) => column.trim().split(' ')[0] ?? '')
 const UPDATES = NAMES.filter((name) => name !== 'id' && name !== 'upload')
   .map((name) => `${name} = excluded.${name}`)

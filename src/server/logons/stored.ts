@@ -4,6 +4,7 @@ import {
   isMixed,
   seenOf,
   SERIES,
+  tookOf,
   type Attempt,
   type ClockOffset,
   type Explained,
@@ -37,6 +38,8 @@ export function toStored({ attempt, thread, observations, explained, neighbour, 
   const seen = seenOf(explained)
   const { places } = seen
   const unusual = seen.cause !== null
+  const blamed = durationsOf(explained.blame, attempt.totalMs)
+  const took = tookOf(attempt, explained.blame)
   return {
     id: attempt.id,
     thread,
@@ -62,7 +65,8 @@ export function toStored({ attempt, thread, observations, explained, neighbour, 
     holder_host: places.holderHost || null,
     part: places.part || null,
     package: places.package || null,
-    blame_ms: [...durationsOf(explained.blame, attempt.totalMs)],
+    blame_ms: [...blamed],
+    took_ms: took.every((ms, i) => ms === blamed[i]) ? null : [...took],
     usual_ms: usual ? SERIES.map((name) => usual.series[name]?.medianMs ?? 0) : null,
     usual: unusual ? usual : null,
     lost_ms: Math.round(seen.lostMs),

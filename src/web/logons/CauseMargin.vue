@@ -45,7 +45,7 @@ const instead = computed(() => props.story.diagnosis.others.filter((one) => !one
     <h2>Beyond the usual</h2>
     <div v-for="one in story.excess" :key="one.phase" class="line">
       <span>{{ one.phase }}</span><span
-        ><strong>{{ duration(one.blameMs) }}</strong> <span class="quiet">usual {{ duration(one.usualMs) }}</span></span
+        ><strong>{{ duration(one.tookMs) }}</strong> <span class="quiet">usual {{ duration(one.usualMs) }}</span></span
       >
     </div>
   </template>

@@ -51,7 +51,7 @@ describe('the drawing of a story', () => {
       { phase: 'unrecorded', ms: 3000 },
       { phase: 'shell', ms: 5000 },
     ],
-    excess: [{ phase: 'policy', ms: 9600, usualMs: 2400, blameMs: 12_000 }],
+    excess: [{ phase: 'policy', ms: 9600, usualMs: 2400, tookMs: 12_000 }],
     usual: { n: 30, sentence: '', series: { policy: { medianMs: 2400, lowMs: 2000, highMs: 3000 } } },
     marks: [
       { atMs: 2000, code: 'x', number: null, says: 'busy', phase: 'policy', text: null },

@@ -1,3 +1,4 @@
+import { SERIES, tookOf } from '../usual'
 import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
@@ -149,10 +150,11 @@ export function processors(facts: Facts): { readonly busy: boolean; readonly sen
 }
 
 /** How many times as long as usual the phases on the host took, where that is far longer for all of them, and there are several. */
-function timesAsLong({ measured: { blame, usual } }: Facts): { readonly n: number; readonly least: number; readonly most: number } | null {
-  const times = blame.shares.flatMap(({ phase, ms }) => {
-    const usualMs = usual?.series[phase]?.medianMs ?? 0
-    return ON_BUSY_HOST.includes(phase) && usualMs > 0 ? [ms / usualMs] : []
+function timesAsLong({ measured: { attempt, blame, usual } }: Facts): { readonly n: number; readonly least: number; readonly most: number } | null {
+  const took = tookOf(attempt, blame)
+  const times = ON_BUSY_HOST.flatMap((phase) => {
+    const [ms, usualMs] = [took[SERIES.indexOf(phase)] ?? 0, usual?.series[phase]?.medianMs ?? 0]
+    return ms > 0 && usualMs > 0 ? [ms / usualMs] : []
   })
   const [least, most] = [Math.min(...times), Math.max(...times)]
   return times.length >= 4 && least >= 1.5 ? { n: times.length, least, most } : null
@@ -205,7 +207,7 @@ export const hostCold: Cause = {
   look(facts) {
     const excess = facts.excess('power')
     if (facts.failed || !excess) return null
-    const clues = [clue(5, `Starting the host took ${seconds(excess.blameMs)}; usually none has to be started.`)]
+    const clues = [clue(5, `Starting the host took ${seconds(excess.tookMs)}; usually none has to be started.`)]
     const uptime = facts.number('uptimeS')
     if (uptime !== null)
       clues.push(

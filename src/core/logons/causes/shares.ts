@@ -308,7 +308,7 @@ export const scanner: Cause = {
     const cpu = processors(facts)
     if (cpu?.busy) clues.push(against(said ? 1 : 3, cpu.sentence))
     if (facts.excess('container') && otherPhase(facts, SHARE_PHASES).length === 0)
-      clues.push(clue(2.5, `Only what opens the container was slow: ${seconds(facts.excess('container')?.blameMs ?? 0)}.`))
+      clues.push(clue(2.5, `Only what opens the container was slow: ${seconds(facts.excess('container')?.tookMs ?? 0)}.`))
     return [...clues, ...otherPhase(facts, SHARE_PHASES)]
   },
   sentence: (facts) =>
@@ -336,7 +336,7 @@ export const containerRetry: Cause = {
     return [
       clue(
         4 + Math.min(3, retries),
-        `The container opened after ${retries} ${retries === 1 ? 'retry' : 'retries'}; container took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`,
+        `The container opened after ${retries} ${retries === 1 ? 'retry' : 'retries'}; container took ${seconds(excess.tookMs)}, usual ${seconds(excess.usualMs)}.`,
         'container.retry',
       ),
       ...otherPhase(facts, ['container']),

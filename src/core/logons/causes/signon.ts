@@ -78,7 +78,7 @@ export const secondFactorSlow: Cause = {
     const excess = facts.excess('sign-on')
     const approval = approvalOf(facts.attempt)
     if (facts.failed || !excess || approval === null) return null
-    const share = approval / Math.max(1, excess.blameMs)
+    const share = approval / Math.max(1, excess.tookMs)
     const ordinary = facts.ordinary('approvalMs')
     if (ordinary && !isFarAbove(ordinary, { times: 1, ofHigh: 1.15, enough: 4 }))
       return [
@@ -88,8 +88,8 @@ export const secondFactorSlow: Cause = {
       ]
     return [
       share > 0.5
-        ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`)
-        : against(3, `The approval took only ${seconds(approval)} of ${seconds(excess.blameMs)} sign-on.`),
+        ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.tookMs)} sign-on.`)
+        : against(3, `The approval took only ${seconds(approval)} of ${seconds(excess.tookMs)} sign-on.`),
       ...otherPhase(facts, ['sign-on']),
     ]
   },

@@ -27,9 +27,9 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
       if (!longest) return [...unnamedPart(facts, phase, excess), ...otherPhase(facts, [phase])]
       const { part, ownMs: ms } = longest
       const clues: Clue[] = [
-        ms > 0.6 * excess.blameMs
-          ? clue(5, `${noun} “${part.part}” took ${seconds(ms)} of ${seconds(excess.blameMs)}.`)
-          : against(3, `No ${noun.toLowerCase()} stands out: the longest took ${seconds(ms)} of ${seconds(excess.blameMs)}.`),
+        ms > 0.6 * excess.tookMs
+          ? clue(5, `${noun} “${part.part}” took ${seconds(ms)} of ${seconds(excess.tookMs)}.`)
+          : against(3, `No ${noun.toLowerCase()} stands out: the longest took ${seconds(ms)} of ${seconds(excess.tookMs)}.`),
       ]
       const multiple = [30_000, 60_000, 90_000].find((timeout) => Math.abs(ms - timeout) < 1500)
       if (multiple) clues.push(clue(1, `${multiple / 1000} s is a usual time-out: something is waited for that does not answer.`))
@@ -46,8 +46,8 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
 }
 
 /** Where no part of a phase was recorded: it took long, and does so at a place that would have such a part. */
-function unnamedPart(facts: Facts, phase: string, { blameMs, usualMs }: Excess): Clue[] {
-  const long = clue(2, `The phase took ${seconds(blameMs)}, usual ${seconds(usualMs)}; its parts were not recorded.`)
+function unnamedPart(facts: Facts, phase: string, { tookMs, usualMs }: Excess): Clue[] {
+  const long = clue(2, `The phase took ${seconds(tookMs)}, usual ${seconds(usualMs)}; its parts were not recorded.`)
   // All of policy is slow where the directory is, and that has its sites.
   const ofSite = phase === 'policy' ? sitsElsewhere(facts, phase, ['zone', 'site']) : []
   if (ofSite.length > 0) return [long, ...ofSite]
@@ -160,15 +160,15 @@ export const packagesSlow: Cause = {
   look(facts) {
     const excess = facts.excess('packages')
     if (facts.failed || !excess) return null
-    const clues: Clue[] = [clue(3, `Packages took ${seconds(excess.blameMs)}, usual ${seconds(excess.usualMs)}.`)]
+    const clues: Clue[] = [clue(3, `Packages took ${seconds(excess.tookMs)}, usual ${seconds(excess.usualMs)}.`)]
     const longest = longestPart(facts.attempt.parts, 'packages')
-    if (longest && longest.ownMs > 0.5 * excess.blameMs) clues.push(clue(2, `“${longest.part.part}” alone took ${seconds(longest.ownMs)}.`))
+    if (longest && longest.ownMs > 0.5 * excess.tookMs) clues.push(clue(2, `“${longest.part.part}” alone took ${seconds(longest.ownMs)}.`))
     const number = facts.ordinary('packages')
     if (number && isFarAbove(number, { times: 2, ofHigh: 1, enough: 4 }))
       clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
     else if (facts.number('packages') !== null) clues.push(clue(0.5, `${facts.number('packages')} packages were attached.`))
     // What one package of several takes, it takes on whatever image.
-    const isOnePackage = longest && longest.ownMs > 0.7 * excess.blameMs && !isOnlyPackage(facts, longest.part)
+    const isOnePackage = longest && longest.ownMs > 0.7 * excess.tookMs && !isOnlyPackage(facts, longest.part)
     return [
       ...clues,
       ...sitsElsewhere(facts, 'packages', ['host', 'zone', 'site', ...(isOnePackage ? [] : ['image'])]),
@@ -177,7 +177,7 @@ export const packagesSlow: Cause = {
   },
   sentence(facts) {
     const longest = longestPart(facts.attempt.parts, 'packages')
-    return longest && longest.ownMs > 0.5 * (facts.excess('packages')?.blameMs ?? Infinity)
+    return longest && longest.ownMs > 0.5 * (facts.excess('packages')?.tookMs ?? Infinity)
       ? `Package “${longest.part.part}” takes nearly all of the time in packages.`
       : 'Attaching application packages took longer than it should.'
   },
@@ -343,8 +343,8 @@ export const directorySlow: Cause = {
     clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
     const approval = approvalOf(facts.attempt)
-    if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.blameMs)
-      clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.blameMs)} sign-on.`))
+    if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.tookMs)
+      clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.tookMs)} sign-on.`))
     clues.push(...changeBefore(facts, ['directory'], ['zone', 'site']), ...otherPhase(facts, ['sign-on', 'policy', 'scripts']))
     return clues
   },
@@ -379,7 +379,7 @@ export const imageRegression: Cause = {
     const clues = sumOf(sits) <= 0 ? [...sits, ...began] : sumOf(began) > sumOf(sits) ? [...began] : [...sits]
     if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase))
     const longest = longestPart(facts.attempt.parts, worst.phase)
-    if (longest && longest.ownMs > 0.7 * worst.blameMs && !isOnlyPackage(facts, longest.part))
+    if (longest && longest.ownMs > 0.7 * worst.tookMs && !isOnlyPackage(facts, longest.part))
       clues.push(against(1.5, `One part, “${longest.part.part}”, took nearly all of it.`))
     // What else was slow may be the image's as well, but only where it sits there, too.
     const own = facts.measured.excess.filter(({ phase }) => phase === worst.phase || sitsAt(facts, phase, ['image']).some((one) => one.for))
