@@ -106,8 +106,8 @@ export class Around {
   }
 
   /** How crowded its share was. See Crowds. */
-  crowd(self: Neighbour, phase: string): Crowd {
-    return this.#crowds.of(self, phase)
+  crowd(self: Neighbour, phase: string, among: readonly Dimension[] = []): Crowd {
+    return this.#crowds.of(self, phase, among)
   }
 
   /** Who was slow in other crowds as large. See Crowds. */

@@ -1,5 +1,6 @@
 import { bothOf, worseOf, type Contrast } from './contrast'
 import type { Neighbour } from './neighbour'
+import type { Dimension } from './places'
 import { BEYOND, COULD, FAR_MS, FAULT, firstOf, STRIDE, type NeighbourRows } from './neighbour-rows'
 
 /** A share is called crowded by what comes in four minutes. */
@@ -48,13 +49,15 @@ export class Crowds {
   /**
    * How crowded a share is at a moment: logons a minute in the two minutes either side, and in the median four minutes that had any, as far
    * as FAR_MS either side. And of the nearest others on it, how many had the same trouble when it was crowded, and when it was quiet.
+   * @param among only others who are at these places of its own are asked
    */
-  of(self: Neighbour, phase: string): Crowd {
+  of(self: Neighbour, phase: string, among: readonly Dimension[] = []): Crowd {
     const [bit] = this.held.trouble(self, phase)
     const [, own] = this.held.placeOf(self, 'share')
     const { at, rows } = this.held
     const { first, counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(own, self.atMs)
     const { near, most } = this.#crowdAt(own, self.atMs)
+    const shared = among.map((dimension) => this.held.placeOf(self, dimension))
     const whenCrowded = { n: 0, hit: 0 }
     const [quietBefore, quietAfter] = [
       { n: 0, hit: 0 },
@@ -76,7 +79,7 @@ export class Crowds {
       else if (crowdedRows > 0 && ((counts[slot - 1] ?? 0) >= crowdedFrom || (counts[slot + 1] ?? 0) >= crowdedFrom)) continue
       const side = crowded ? whenCrowded : (at[row] ?? 0) < self.atMs ? quietBefore : quietAfter
       if (side.n >= (crowded ? NEAREST : NEAREST / 2) || rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
-      if (this.held.isSelf(row, self)) continue
+      if (this.held.isSelf(row, self) || !shared.every(([d, place]) => this.held.isAt(row, d, place))) continue
       side.n++
       if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
     }

@@ -39,7 +39,7 @@ export interface Facts {
   /** Whether those nearest in time had it, wherever they were, or outside some of its places, or at others of them. See Around.anywhere. */
   anywhere(phase: string, outside?: readonly Dimension[], among?: readonly Dimension[]): Anywhere
   /** How crowded its share was. See Around.crowd. */
-  crowd(phase: string): Crowd
+  crowd(phase: string, among?: readonly Dimension[]): Crowd
   /** How logons went when its image came to its pool. See Around.sinceImage. */
   sinceImage(phase: string): SinceImage | null
 }
@@ -99,9 +99,10 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       if (found === undefined) since.set(phase, (found = around.sinceImage(self, phase)))
       return found
     },
-    crowd(phase) {
-      let found = crowds.get(phase)
-      if (!found) crowds.set(phase, (found = around.crowd(self, phase)))
+    crowd(phase, among = []) {
+      const key = [phase, ...among].join(' ')
+      let found = crowds.get(key)
+      if (!found) crowds.set(key, (found = around.crowd(self, phase, among)))
       return found
     },
   }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { analyseAll, correlate, type Explained, type Observation } from '.'
-import { logon, phase, START_MS } from './fixtures/builders'
+import { phase, START_MS } from './fixtures/builders'
 import { blame } from './blame'
 import { SERIES, tookOf } from './usual'
 

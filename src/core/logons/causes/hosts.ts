@@ -19,7 +19,11 @@ export const hostSilent: Cause = {
         clue(7, `${facts.attempt.host ?? 'The host'} did not answer the broker.`, 'host.no-answer'),
         ...(reached ? [against(2, 'Later phases were recorded on the host.')] : []),
       ]
-    if (reached || !facts.ran('broker') || facts.attempt.marks.some((mark) => mark.code !== null)) return null
+    if (!facts.ran('broker') || facts.attempt.marks.some((mark) => mark.code !== null)) return null
+    // Whoever connects to it, or the gateway, may tell of that.
+    const isTried = facts.attempt.phases.every((phase) => ['broker', 'power', 'connect'].includes(phase.phase))
+    if (reached)
+      return isTried ? [clue(2.5, 'Nothing was heard from the host: only that it was connected to.'), ...sitsAt(facts, 'failed', ['host'])] : null
     return [clue(6, 'Nothing was heard from the host after it was chosen.', 'no record after broker')]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The chosen host'} was chosen but does not answer.`,

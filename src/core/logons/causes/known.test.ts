@@ -27,6 +27,19 @@ function finding(observations: readonly Observation[], org: Org = EMPTY_ORG) {
 }
 const refused = (mark: [string, string, number], attrs = {}) => logon({ id: 'it', outcome: 'failed', attrs, marks: [mark], phases: { broker: 900 } })
 
+describe('a host that does not answer', () => {
+  it('is heard of only by whoever connects to it: that it is the host is told by others who were to have it, and others who were not', () => {
+    const dead = (id: string, person: string, at: number) =>
+      logon({ id, person, host: 'TH-Q1-09', at, outcome: 'failed', phases: { broker: 600, connect: 32_000 } })
+    const others = [...Array(5).keys()].flatMap((i) => dead(`o${i}`, `p${i}`, START_MS - (i + 1) * 4 * MINUTE_MS))
+    const { id, evidence } = finding([...others, ...dead('it', 'mara', START_MS)])
+    expect(id).toBe('host-silent')
+    expect(evidence).toContain('Nothing was heard from the host: only that it was connected to.')
+    // One alone may as well be the line.
+    expect(finding(dead('it', 'mara', START_MS)).id).not.toBe('host-silent')
+  })
+})
+
 describe('an approval', () => {
   it('that nobody measured took until the mark that says so', () => {
     const late = logon({ id: 'it', phases: { ...USUAL, 'sign-on': 34_000 }, marks: [['factor.approved', 'sign-on', 34_000]] })

@@ -58,4 +58,39 @@ describe('an image that all hosts have at once', () => {
     const twice = told({ phases: { shell: 19_000 }, until: (minute) => minute < 100 || (minute > 900 && minute % 30 === 0) })
     expect(twice.causes.filter(({ id }) => id === 'image-regression')).toHaveLength(50)
   })
+
+  /** Two pools of which the first gets it, all of its hosts at once; the crowd in the morning is of both, on one share. */
+  const ofTwo = (phases: Record<string, number>, attrs = {}) => {
+    const observations = Array.from({ length: 1200 }, (_, i) => {
+      const minute = 4 * i - 2400
+      const isFirst = i % 4 === 0
+      return [...Array(minute % 1440 < 60 && minute % 1440 >= 0 ? 3 : 1).keys()].flatMap((k) =>
+        logon({
+          id: `l${i}-${k}`,
+          person: `p${(i + 31 * k) % 150}`,
+          pool: isFirst ? 'quay' : 'hill',
+          host: `${isFirst ? 'Q' : 'H'}${i % 9}`,
+          at: START_MS + (minute + k) * MINUTE_MS,
+          attrs: { image: isFirst ? (minute < 0 ? 'may' : 'june') : 'hill 1', share: 'S1', ...attrs },
+          phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...(isFirst && minute >= 0 ? phases : {}) },
+        }),
+      )
+    }).flat()
+    const all = analyseAll(correlate(observations, START_MS + 4000 * MINUTE_MS).map(({ attempt }) => attempt))
+    // Some days after it came.
+    return all.filter(({ attempt, lostMs }) => lostMs > 0 && attempt.startedAtMs > START_MS + 1500 * MINUTE_MS)
+  }
+
+  it('is what is slow in policy whose parts nobody records, also where other pools on the share are quick in quiet moments', () => {
+    const late = ofTwo({ policy: 12_000 })
+    expect(late.length).toBeGreaterThan(50)
+    expect(late.filter(({ diagnosis }) => diagnosis.cause?.id === 'image-regression').length).toBeGreaterThan(0.95 * late.length)
+  })
+
+  it('is no scanner where opening the container takes what it always did', () => {
+    const late = ofTwo({ profile: 9000 }, { shareLatencyMs: 3 })
+    expect(late.length).toBeGreaterThan(50)
+    expect(new Set(late.map(({ diagnosis }) => diagnosis.cause?.id))).toEqual(new Set(['image-regression']))
+    expect(late[0]?.diagnosis.others.find(({ id }) => id === 'scanner')?.confidence ?? 0).toBeLessThan(0.2)
+  })
 })

@@ -307,6 +307,8 @@ export const scanner: Cause = {
     clues.push(...place, ...latency(facts, false), ...(said ? [] : halfOfImage(facts, excess.phase)))
     const cpu = processors(facts)
     if (cpu?.busy) clues.push(against(said ? 1 : 3, cpu.sentence))
+    if (!said && !facts.measured.mild.some(({ phase }) => phase === 'container'))
+      clues.push(against(2, 'Opening the container took no longer than usual.'))
     if (facts.excess('container') && otherPhase(facts, SHARE_PHASES).length === 0)
       clues.push(clue(2.5, `Only what opens the container was slow: ${seconds(facts.excess('container')?.tookMs ?? 0)}.`))
     return [...clues, ...otherPhase(facts, SHARE_PHASES)]

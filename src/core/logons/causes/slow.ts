@@ -52,7 +52,8 @@ function unnamedPart(facts: Facts, phase: string, { tookMs, usualMs }: Excess): 
   const ofSite = phase === 'policy' ? sitsElsewhere(facts, phase, ['zone', 'site']) : []
   if (ofSite.length > 0) return [long, ...ofSite]
   const here = sitsAt(facts, phase, ['pool', 'group', 'network+pool', 'zone+pool'], 4)
-  return [long, ...here, ...(phase === 'scripts' ? everywhere(facts, phase) : [])]
+  const sinceImage = beganWithImage(facts, phase).map(({ sentence }) => against(2, `It began with an image: ${sentence}`))
+  return [long, ...here, ...sinceImage, ...(phase === 'scripts' ? everywhere(facts, phase) : [])]
 }
 
 /** A cause that explains some phases explains little where most of the excess is in others. */

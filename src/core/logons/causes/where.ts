@@ -122,7 +122,8 @@ export function beganWithImage(facts: Facts, phase: string, most = 5): Clue[] {
   if (!areMost(facts.anywhere(phase, [], ['image']), TELL_ELSEWHERE)) return []
   // Those of other pools that have it, too, do not have it from this image.
   if (areMost(facts.anywhere(phase, ['image']), TELL_OF_ALL)) return []
-  const { whenQuiet } = facts.crowd(phase)
+  // Those of other pools on the share, who are none of its business, are quiet at all times.
+  const { whenQuiet } = facts.crowd(phase, ['image'])
   if (whenQuiet.n >= 4 && whenQuiet.hit * 5 <= whenQuiet.n) return []
   const image = facts.self.places.image
   return [
