@@ -218,4 +218,32 @@ describe('the neighbours of a logon', () => {
     expect(inOthers.n).toBeGreaterThanOrEqual(38)
     expect(inOthers.n).toBeLessThanOrEqual(42)
   })
+
+  it('at a place that has it only from elsewhere do not speak for it: of those who share what an attempt has besides, none had it', () => {
+    // Hosts of one zone are far from one of two shares; nobody else is slow.
+    const one = (i: number): Neighbour => {
+      const [host, share] = [`h${i % 6}`, i % 4 < 2 ? 's1' : 's2']
+      const isFar = share === 's1' && i % 6 === 0
+      const base = at(i * 60_000, i, isFar)
+      return { ...base, places: { ...base.places, share, host } }
+    }
+    const all = Array.from({ length: 240 }, (_, i) => one(i))
+    const around = holding(all)
+    const gain = (self: Neighbour, ...dimensions: Dimension[]) =>
+      around.locate(self, 'container').find((place) => place.at.map(({ dimension }) => dimension).join() === dimensions.join())?.gain ?? 0
+    const [ill, well] = [all[120], all[126]] as [Neighbour, Neighbour]
+    expect([ill.beyond > 0, well.beyond > 0, ill.places.host, well.places.host]).toEqual([true, false, 'h0', 'h0'])
+    expect(gain(ill, 'host')).toBeGreaterThan(60)
+    expect(gain(well, 'host')).toBe(0)
+  })
+
+  it('of a crowd are asked only where they are, if that is wanted', () => {
+    const all = Array.from({ length: 80 }, (_, i) => {
+      const base = at(i * 300_000, i, i % 2 === 0)
+      return { ...base, places: { ...base.places, image: i % 2 === 0 ? 'june' : 'may' } }
+    })
+    const around = holding(all)
+    expect(around.crowd(all[40] as Neighbour, 'container').whenQuiet).toEqual({ n: 30, hit: 14 })
+    expect(around.crowd(all[40] as Neighbour, 'container', ['image']).whenQuiet).toEqual({ n: 30, hit: 30 })
+  })
 })

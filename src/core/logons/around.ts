@@ -122,12 +122,15 @@ export class Around {
    * @param among only neighbours that share these places with it
    */
   locate(self: Neighbour, phase: string, among: readonly Dimension[] = []): readonly Located[] {
-    const counts = this.#counts(self, phase, among)
+    const { counts, answers } = this.#counts(self, phase, among)
     const at = (slot: number): Contrast => ({
       inside: { n: counts[slot * 4] ?? 0, hit: counts[slot * 4 + 1] ?? 0 },
       outside: { n: counts[slot * 4 + 2] ?? 0, hit: counts[slot * 4 + 3] ?? 0 },
     })
-    const gains = SINGLES.map((_, d) => gainOf(at(d)))
+    const gains = SINGLES.map((_, d) => {
+      const gain = gainOf(at(d))
+      return gain >= TELLS_APART ? Math.min(gain, leftOf(d, at(d), answers)) : gain
+    })
     const bestSingle = Math.max(...gains)
     const result: Located[] = []
     const tell = (slot: number, dimensions: readonly Dimension[], gain: number) => {
@@ -149,8 +152,8 @@ export class Around {
     return result.sort((a, b) => b.gain - a.gain)
   }
 
-  /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit. */
-  #counts(self: Neighbour, phase: string, among: readonly Dimension[]): Int32Array {
+  /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit; and what they are the sums of. */
+  #counts(self: Neighbour, phase: string, among: readonly Dimension[]): { readonly counts: Int32Array; readonly answers: readonly Answer[] } {
     const [bit, byFault] = this.#held.trouble(self, phase)
     const { n, rows: seen, own, asked, same } = this.#seenFrom(self)
     const fences = maskOf(among)
@@ -178,12 +181,15 @@ export class Around {
         alike[key] = times + 1
       }
     }
+    const answers: Answer[] = []
     for (const key of met) {
-      sumInto(counts, asked, key, alike[key] ?? 0)
+      const times = alike[key] ?? 0
+      sumInto(counts, asked, key, times)
+      answers.push({ mask: key >> 1, isHit: (key & 1) !== 0, times })
       alike[key] = 0
     }
     for (const [key, times] of rare) sumInto(counts, key >>> (WIDTH + 1), key & ((1 << (WIDTH + 1)) - 1), times)
-    return counts
+    return { counts, answers }
   }
 
   /** What an attempt sees around it, for every question about it: kept until another asks, or something comes in. */
@@ -311,6 +317,39 @@ export class Around {
 const TELLS_APART = 7.9
 
 const gainOf = (contrast: Contrast): number => (contrast.inside.n >= 2 ? contrastGain(contrast) : 0)
+
+/** Rows with the same answer: one bit for each of DIMENSIONS that is as the attempt has it, whether they had the trouble, and how many there are. */
+interface Answer {
+  readonly mask: number
+  readonly isHit: boolean
+  readonly times: number
+}
+
+/**
+ * How well a place still tells where it is another place that tells its own apart: of a host whose logons are slow that have their profiles on a share far away, those whose
+ * profiles are elsewhere, as the attempt's is, are fine. Then only those speak for the host.
+ */
+function leftOf(d: number, all: Contrast, answers: readonly Answer[]): number {
+  const there = answers.filter(({ mask }) => (mask & (1 << d)) !== 0)
+  let left = Infinity
+  for (let other = 0; other < WIDTH; other++) {
+    if (other === d) continue
+    const same = { n: 0, hit: 0 }
+    for (const { mask, isHit, times } of there) {
+      if ((mask & (1 << other)) === 0) continue
+      same.n += times
+      if (isHit) same.hit += times
+    }
+    const rest = without(all.inside, same)
+    if (same.n < FEWEST_ALIKE || RARER * same.hit * rest.n > rest.hit * same.n || gainOf({ inside: rest, outside: same }) < EXPLAINS) continue
+    left = Math.min(left, gainOf({ inside: same, outside: all.outside }))
+  }
+  return left
+}
+/** Fewer than so many do not speak for a place; and so many times rarer it must be among them: once in two thousand by chance, as all other places are asked. */
+const FEWEST_ALIKE = 5
+const RARER = 4
+const EXPLAINS = 12
 
 const without = (all: Contrast['inside'], some: Contrast['inside']): Contrast['inside'] => ({
   n: Math.max(0, all.n - some.n),
