@@ -40,6 +40,31 @@ describe('a host that does not answer', () => {
   })
 })
 
+describe('packages that took long', () => {
+  const five = { packages: 5 }
+  const WITH = { ...USUAL, packages: 1400 }
+  /** As many are attached as ever; those at the minutes in question take long. */
+  const told = (pool: string, isLong: (i: number) => boolean) =>
+    [...Array(90).keys()].flatMap((i) =>
+      logon({
+        id: i === 0 ? 'it' : `${pool}${i}`,
+        person: i === 0 ? 'mara' : `q${i}`,
+        pool,
+        host: `${pool}-${i % 4}`,
+        at: START_MS - i * MINUTE_MS,
+        attrs: five,
+        phases: isLong(i) ? { ...WITH, packages: 12_000 } : { ...WITH, packages: 1300 + (i % 9) * 30 },
+      }),
+    )
+  it('are told where others of the pool have it, not of one alone for whom as many as ever are attached', () => {
+    expect(finding(told('studio', (i) => i === 0)).id).toBeUndefined()
+    expect(finding(told('studio', (i) => i < 12))).toMatchObject({
+      id: 'packages-slow',
+      sentence: 'Attaching application packages took longer than it should.',
+    })
+  })
+})
+
 describe('an approval', () => {
   it('that nobody measured took until the mark that says so', () => {
     const late = logon({ id: 'it', phases: { ...USUAL, 'sign-on': 34_000 }, marks: [['factor.approved', 'sign-on', 34_000]] })

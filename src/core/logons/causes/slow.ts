@@ -12,6 +12,10 @@ import { beganWithImage, changeBefore, everywhere, isImageThePools, onlyTheirs, 
 const isOnlyPackage = ({ attempt }: Facts, { phase }: PhasePart): boolean =>
   phase === 'packages' && attempt.parts.filter((part) => part.phase === phase).length < 2
 
+/** A part that takes so much of its phase stands out: the more, the more it does, as one of two has half of it on any day. */
+const MOST_OF_IT = 0.6
+const mostOf = (ms: number, excess: Excess | null): string => (ms >= 0.8 * (excess?.tookMs ?? 0) ? 'nearly all' : 'most')
+
 function partCause(id: string, phase: string, title: string, noun: string, remedy: string): Cause {
   return {
     id,
@@ -27,8 +31,8 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
       if (!longest) return [...unnamedPart(facts, phase, excess), ...otherPhase(facts, [phase])]
       const { part, ownMs: ms } = longest
       const clues: Clue[] = [
-        ms > 0.6 * excess.tookMs
-          ? clue(5, `${noun} “${part.part}” took ${seconds(ms)} of ${seconds(excess.tookMs)}.`)
+        ms > MOST_OF_IT * excess.tookMs
+          ? clue(5 * Math.min(1, (ms / excess.tookMs - 0.4) / 0.4), `${noun} “${part.part}” took ${seconds(ms)} of ${seconds(excess.tookMs)}.`)
           : against(3, `No ${noun.toLowerCase()} stands out: the longest took ${seconds(ms)} of ${seconds(excess.tookMs)}.`),
       ]
       const multiple = [30_000, 60_000, 90_000].find((timeout) => Math.abs(ms - timeout) < 1500)
@@ -38,7 +42,7 @@ function partCause(id: string, phase: string, title: string, noun: string, remed
     sentence(facts) {
       const longest = longestPart(facts.attempt.parts, phase)
       return longest
-        ? `${noun} “${longest.part.part}” takes nearly all of the time in ${phase}.`
+        ? `${noun} “${longest.part.part}” takes ${mostOf(longest.ownMs, facts.excess(phase))} of the time in ${phase}.`
         : `Something in ${phase} takes long; which ${noun.toLowerCase()}, nobody records.`
     },
     remedy: () => tell(remedy, 'Who else has it is listed under the story.'),
@@ -167,6 +171,11 @@ export const packagesSlow: Cause = {
     const number = facts.ordinary('packages')
     if (number && isFarAbove(number, { times: 2, ofHigh: 1, enough: 4 }))
       clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
+    else if (number && longest === null)
+      clues.push(
+        against(1.5, `${number.value} packages were attached, as ordinarily: ${Math.round(number.median)}.`),
+        ...sitsAtOrEverywhere(facts, 'packages', ['pool', 'group', 'network+pool', 'zone+pool']).filter((one) => one.for),
+      )
     else if (facts.number('packages') !== null) clues.push(clue(0.5, `${facts.number('packages')} packages were attached.`))
     // What one package of several takes, it takes on whatever image.
     const isOnePackage = longest && longest.ownMs > 0.7 * excess.tookMs && !isOnlyPackage(facts, longest.part)
@@ -179,7 +188,7 @@ export const packagesSlow: Cause = {
   sentence(facts) {
     const longest = longestPart(facts.attempt.parts, 'packages')
     return longest && longest.ownMs > 0.5 * (facts.excess('packages')?.tookMs ?? Infinity)
-      ? `Package “${longest.part.part}” takes nearly all of the time in packages.`
+      ? `Package “${longest.part.part}” takes ${mostOf(longest.ownMs, facts.excess('packages'))} of the time in packages.`
       : 'Attaching application packages took longer than it should.'
   },
   remedy: () => tell('Look at the packages of this pool', 'About 76 applications in 4 s is what to expect (common practice, no published source).'),
