@@ -26,6 +26,8 @@ export interface Measured {
    * too.
    */
   readonly mild: readonly Excess[]
+  /** One bit for each of SERIES that it went through. */
+  readonly ran: number
   /** What it cost the person: everything where it failed, the excess where it was slow. */
   readonly lostMs: number
   readonly slowMs: number
@@ -76,22 +78,24 @@ function limitsOf(usual: Usual, name: string): Limits | null {
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */
 export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = DEFAULT_SLOW_MS, split: Blame = blame(attempt)): Measured {
   const outcome: Outcome = attempt.outcome === 'ready' && attempt.totalMs > slowMs ? 'slow' : attempt.outcome
-  const mild = usual ? beyond(attempt, split, usual) : NONE
+  const took = tookOf(attempt, split, scratch)
+  const mild = usual ? beyond(took, split, usual) : NONE
+  let ran = 0
+  for (let index = 0; index < SERIES.length - 1; index++) if ((took[index] ?? 0) > 0) ran |= 1 << index
   const excess = usual && mild.length > 0 ? mild.filter(({ phase, tookMs, ms }) => ms > 0 && tookMs > (limitsOf(usual, phase)?.strictMs ?? 0)) : NONE
-  return { attempt, outcome, blame: split, usual, excess, mild, lostMs: lost(attempt, outcome, excess, usual), slowMs }
+  return { attempt, outcome, blame: split, usual, excess, mild, ran, lostMs: lost(attempt, outcome, excess, usual), slowMs }
 }
 
 const NONE: readonly Excess[] = []
 
 /** What phases took that is mildly more than usual, at least; what was lost most by first. */
-function beyond(attempt: Attempt, split: Blame, usual: Usual): Excess[] {
+function beyond(took: Int32Array, split: Blame, usual: Usual): Excess[] {
   const result: Excess[] = []
   const look = (phase: string, tookMs: number, blameMs: number) => {
     if (tookMs <= (limitsOf(usual, phase)?.mildMs ?? 1000)) return
     const usualMs = usual.series[phase]?.medianMs ?? 0
     result.push({ phase, ms: Math.min(blameMs, tookMs - usualMs), usualMs, tookMs })
   }
-  const took = tookOf(attempt, split, scratch)
   for (let index = 0; index < SERIES.length - 1; index++) {
     const [phase = '', tookMs = 0] = [SERIES[index], took[index]]
     if (tookMs > 0) look(phase, tookMs, split.shares.find((one) => one.phase === phase)?.ms ?? 0)

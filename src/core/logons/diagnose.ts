@@ -96,8 +96,8 @@ const maybeHowLongPeopleTake = ({ outcome, excess }: Measured): boolean =>
 
 /** Named one by one: this is done for every attempt, and objects put together from parts are slow. */
 function explainedBy(measured: Measured, diagnosis: Diagnosis, { excess, lostMs }: Pick<Measured, 'excess' | 'lostMs'> = measured): Explained {
-  const { attempt, outcome, blame, usual, mild, slowMs } = measured
-  return { attempt, outcome, blame, usual, excess, mild, lostMs, slowMs, diagnosis }
+  const { attempt, outcome, blame, usual, mild, ran, slowMs } = measured
+  return { attempt, outcome, blame, usual, excess, mild, ran, lostMs, slowMs, diagnosis }
 }
 
 /** Whether the evidence shows a cause where nothing was far out: a clue that shows it by itself, or several that hardly leave a doubt together. */

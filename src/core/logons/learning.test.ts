@@ -61,6 +61,30 @@ describe('what is not to be learnt from', () => {
     expect(illIn(oneDay(240, 'policy', (_, host) => host < 8)).size).toBe(0)
   })
 
+  it('is told among all of a pool, or all who come from a network, where few are of one kind', () => {
+    const networks = ['home', 'office', 'ship', 'port', 'yard', 'bus', 'depot', 'club', 'inn', 'hall']
+    const few = (i: number, host: number): Attrs => ({ ...zoneOf(i, host), network: networks[(i * 3) % 10] ?? '' })
+    const attempts = oneDay(240, 'policy', (_, host) => host < 4, few)
+    expect(illIn(attempts).size).toBe(attempts.filter(({ host }) => Number(host?.slice(3)) < 4).length)
+    // From one network since the middle of the day, whichever of the pools.
+    const ofPools = oneDay(240, 'connect', () => false, few).map((attempt, i) => ({ ...attempt, pool: `p${(i >> 2) % 3}` }))
+    const ill = ofPools.map((attempt, i) => {
+      if (i < 140 || (attempt.attrs['network'] !== 'home' && attempt.attrs['network'] !== 'office')) return attempt
+      const phases = attempt.phases.map((one) => (one.phase === 'shell' ? { ...one, endMs: one.endMs + 30_000 } : one))
+      return { ...attempt, attrs: { ...attempt.attrs, network: 'home' }, phases, totalMs: attempt.totalMs + 30_000 }
+    })
+    const home = ill.map((attempt, i) => (i < 140 && i % 2 === 0 ? { ...attempt, attrs: { ...attempt.attrs, network: 'home' } } : attempt))
+    const found = illIn(home)
+    expect(found.size).toBeGreaterThan(15)
+    expect([...found].every(({ totalMs }) => totalMs > 30_000)).toBe(true)
+  })
+
+  it('is what a place has, also where one in twelve of all others happen to take as long', () => {
+    const attempts = oneDay(240, 'policy', (i, host) => host < 2 || i % 13 === 0)
+    const found = illIn(attempts)
+    expect([...found].filter(({ host }) => Number(host?.slice(3)) < 2).length).toBe(attempts.filter(({ host }) => Number(host?.slice(3)) < 2).length)
+  })
+
   it('is nothing where there are too few, or where it may be chance', () => {
     expect(illIn(oneDay(24, 'policy', (_, host) => host < 4)).size).toBe(0)
     expect(illIn(oneDay(36, 'policy', (i, host) => host < 2 && i < 30)).size).toBe(0)

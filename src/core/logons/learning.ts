@@ -13,7 +13,7 @@ const ENOUGH_OF_KIND = 30
 const ILL_FROM = 0.6
 const WELL_TO = 0.1
 /** And so many of those that take long are there. */
-const MOSTLY = 0.8
+const MOSTLY = 0.65
 /** What lasted longer than this part of all the time is no trouble of its time, but how it is. */
 const SHORT = 0.5
 /** With fewer logons inside, or outside, it may be chance. */
@@ -63,19 +63,23 @@ export function learn(list: readonly Learnt[]): OfItself {
 export function illAmong(list: readonly Learnt[]): ReadonlySet<Attempt> {
   const kinds = new Map<string, number[]>()
   const pools = new Map<string, number[]>()
+  const networks = new Map<string, number[]>()
   list.forEach(({ attempt }, i) => {
     if (!endedWell(attempt)) return
     const { pool, network, first } = kindOf(attempt)
     push(kinds, `${pool}\u0000${network}\u0000${first}`, i)
     push(pools, `${pool}\u0000${first}`, i)
+    push(networks, `${network}\u0000${first}`, i)
   })
   const columns = columnsOf(list)
   const placed = list.map(({ attempt }): Placed => ({ attempt, places: placesOf({ attempt }) }))
   const ill = new Set<Attempt>()
   for (const [groups, atPlaces] of [
     [kinds, true],
-    // A time needs no place: of networks that few come from, all of the pool tell it.
-    [pools, false],
+    // Where few are of a kind, all of the pool tell it, whatever network they come from.
+    [pools, true],
+    // Or all who come from a network tell since when, whatever pool they are on.
+    [networks, false],
   ] as const)
     for (const group of groups.values()) if (group.length >= ENOUGH_OF_KIND) lookAt(placed, columns, group, ill, atPlaces)
   return ill

@@ -3,7 +3,7 @@ import type { Attempt } from './attempt'
 import { codeFails } from './codes'
 import { UNRECORDED } from './observation'
 import { placesOf, type Places } from './places'
-import { SERIES, tookOf } from './usual'
+import { SERIES } from './usual'
 
 /** What the neighbours of an attempt need to know of it. */
 export interface Neighbour {
@@ -21,14 +21,13 @@ export interface Neighbour {
 
 export function neighbourOf(measured: Measured): Neighbour {
   const beyond = bitsOf(measured.mild)
-  const ran = ranIn(measured)
   const failed = measured.outcome === 'failed'
   return {
     id: measured.attempt.id,
     atMs: measured.attempt.startedAtMs,
     places: placesOf(measured),
     beyond,
-    ran,
+    ran: measured.ran,
     failed,
     fault: failed ? faultOf(measured.attempt) : '',
   }
@@ -42,14 +41,6 @@ function faultOf({ marks, attrs }: Attempt): string {
   if (typeof draining === 'number' && typeof hosts === 'number' && hosts > 0 && draining >= hosts) return 'broker.all-draining'
   return attrs['freeDesktops'] === 0 ? 'broker.no-free-desktop' : code
 }
-
-function ranIn({ attempt, blame }: Measured): number {
-  const took = tookOf(attempt, blame, scratch)
-  let bits = 0
-  for (let index = 0; index < SERIES.length - 1; index++) if ((took[index] ?? 0) > 0) bits |= 1 << index
-  return bits
-}
-const scratch = new Int32Array(SERIES.length)
 
 function bitsOf(phases: readonly { readonly phase: string }[]): number {
   let bits = 0
