@@ -127,10 +127,11 @@ export class Around {
       inside: { n: counts[slot * 4] ?? 0, hit: counts[slot * 4 + 1] ?? 0 },
       outside: { n: counts[slot * 4 + 2] ?? 0, hit: counts[slot * 4 + 3] ?? 0 },
     })
-    const gains = SINGLES.map((_, d) => {
-      const gain = gainOf(at(d))
-      return gain >= TELLS_APART ? Math.min(gain, leftOf(d, at(d), answers)) : gain
-    })
+    const gainAt = (slot: number) => {
+      const gain = gainOf(at(slot))
+      return gain >= TELLS_APART ? Math.min(gain, leftOf(ALL_BITS[slot] ?? 0, at(slot), answers)) : gain
+    }
+    const gains = SINGLES.map((_, d) => gainAt(d))
     const bestSingle = Math.max(...gains)
     const result: Located[] = []
     const tell = (slot: number, dimensions: readonly Dimension[], gain: number) => {
@@ -138,7 +139,7 @@ export class Around {
     }
     PAIRS.forEach((pair, p) => {
       const both = at(WIDTH + p)
-      const gain = gainOf(both)
+      const gain = gainAt(WIDTH + p)
       const singles = pair.map((dimension) => DIMENSIONS.indexOf(dimension))
       if (gain >= bestSingle && singles.every((d) => gainOf({ inside: both.inside, outside: without(at(d).inside, both.inside) }) >= TELLS_APART)) {
         tell(WIDTH + p, pair, gain)
@@ -329,11 +330,11 @@ interface Answer {
  * How well a place still tells where it is another place that tells its own apart: of a host whose logons are slow that have their profiles on a share far away, those whose
  * profiles are elsewhere, as the attempt's is, are fine. Then only those speak for the host.
  */
-function leftOf(d: number, all: Contrast, answers: readonly Answer[]): number {
-  const there = answers.filter(({ mask }) => (mask & (1 << d)) !== 0)
+function leftOf(bits: number, all: Contrast, answers: readonly Answer[]): number {
+  const there = answers.filter(({ mask }) => (mask & bits) === bits)
   let left = Infinity
   for (let other = 0; other < WIDTH; other++) {
-    if (other === d) continue
+    if ((bits & (1 << other)) !== 0) continue
     const same = { n: 0, hit: 0 }
     for (const { mask, isHit, times } of there) {
       if ((mask & (1 << other)) === 0) continue

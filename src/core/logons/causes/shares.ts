@@ -1,3 +1,4 @@
+import type { Located } from '../around'
 import { TELL_OF_ALL, type Contrast } from '../contrast'
 import type { Facts } from '../facts'
 import { isFarAbove } from '../ordinary'
@@ -174,6 +175,13 @@ function weightOfWay(facts: Facts, phase: string): number {
   return outside.hit * 3 < outside.n ? 4 : 2
 }
 
+/** Whether those who come the same way are slow only as part of another place, as of an image: hardly anybody of them is slow who is not there, or there is nobody. */
+function isOnlyFrom(facts: Facts, phase: string, { at: [place, ...more], gain }: Located): boolean {
+  if (!place || more.length > 0 || gain < 2 * TELLS || ['zone', 'site', 'share'].includes(place.dimension)) return false
+  const { outside } = facts.contrast(place.dimension, phase, ['zone', 'share'])
+  return outside.hit * 3 <= outside.n
+}
+
 export const farShare: Cause = {
   id: 'far-share',
   about: 'slow',
@@ -195,7 +203,7 @@ export const farShare: Cause = {
     if (pair && best && pair.gain >= best.gain - 3) clues.push(clue(Math.min(5, 1 + pair.gain / 8), contrastSentence(pair, excess.phase)))
     else {
       const thisWay = onlyFromHere(facts, excess.phase, ways)
-      if (thisWay) clues.push(clue(weightOfWay(facts, excess.phase), thisWay))
+      if (thisWay) clues.push(clue(best && isOnlyFrom(facts, excess.phase, best) ? 1 : weightOfWay(facts, excess.phase), thisWay))
       else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n))
         clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
     }

@@ -238,7 +238,12 @@ export const poorLine: Cause = {
       clues.push(
         low
           ? clue(3, `Bandwidth ${Math.round(kbps)} kbit/s${usualKbps ? `; ordinarily ${Math.round(usualKbps.median)}` : ''}.`, 'bandwidthKbps')
-          : against(2, `Bandwidth ${Math.round(kbps)} kbit/s is as it is ordinarily.`, 'bandwidthKbps'),
+          : // Clients may report only what is poor: then that is ordinary.
+            against(
+              kbps < POOR_KBPS || (kbps < PLAINLY_POOR_KBPS && clues.some((one) => one.for)) ? 0 : 2,
+              `Bandwidth ${Math.round(kbps)} kbit/s is as it is ordinarily.`,
+              'bandwidthKbps',
+            ),
       )
     }
     return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]

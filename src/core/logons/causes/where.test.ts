@@ -124,4 +124,37 @@ describe('where a trouble sits', () => {
     const half = newer(6).evidence.filter(({ sentence }) => /^Only \d+ of \d+ other logons with image office 8 had it\.$/.test(sentence))
     expect(half.map((clue) => clue.for)).toEqual(Array.from({ length: 15 }, () => false))
   })
+
+  it('is no share far away where those who come the same way are slow only on a new image', () => {
+    const org: Org = { ...EMPTY_ORG, shares: SHARES.map((path, i) => ({ id: path, path, zone: i === 0 ? 'Q1' : 'H1' })) }
+    // The pool that has it is in both zones; nearly all of those who come to the first share from H1 are of it.
+    const observations = Array.from({ length: 480 }, (_, i) => {
+      const isOffice = i % 4 === 0
+      const isFromAfar = isOffice ? i % 8 === 0 : i % 40 === 1
+      const isNew = isOffice && i >= 240
+      return logon({
+        id: `l${i}`,
+        person: `p${i % 90}`,
+        pool: isOffice ? 'office' : 'hall',
+        host: `${isOffice ? 'O' : 'A'}-${isFromAfar ? 'H1' : 'Q1'}-${i % 5}`,
+        at: START_MS + (i - 240) * 3 * MINUTE_MS,
+        attrs: { zone: isFromAfar ? 'H1' : 'Q1', share: SHARES[0] ?? '', image: isOffice ? `office ${isNew ? 8 : 7}` : 'hall 7' },
+        phases: { ...USUAL, container: 1100, profile: (isNew ? 12_000 : 1100) + (i % 7) * 40 },
+      })
+    }).flat()
+    const explained = analyseAll(
+      correlate(observations, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt),
+      org,
+    )
+    const causes = explained.filter(({ attempt }) => attempt.startedAtMs > START_MS).flatMap(({ diagnosis }) => diagnosis.cause?.id ?? [])
+    expect(new Set(causes)).toEqual(new Set(['image-regression']))
+    expect(causes.length).toBeGreaterThan(50)
+  })
+
+  it('is a poor line where only clients with one report their bandwidth, which is ordinary then', () => {
+    const poor = (_: Place, i: number): More | null =>
+      i % 5 === 0 ? { attrs: { rttMs: 420, bandwidthKbps: 350 + (i % 7) * 40 }, phases: { connect: 11_000 } } : { attrs: { rttMs: 20 + (i % 9) } }
+    const { counts } = told(poor, EMPTY_ORG, (i) => poor({} as Place, i) ?? {})
+    expect(Object.keys(counts)).toEqual(['poor-line'])
+  })
 })
