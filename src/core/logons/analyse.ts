@@ -91,16 +91,17 @@ const NONE: readonly Excess[] = []
 /** What phases took that is mildly more than usual, at least; what was lost most by first. */
 function beyond(took: Int32Array, split: Blame, usual: Usual): Excess[] {
   const result: Excess[] = []
-  const look = (phase: string, tookMs: number, blameMs: number) => {
+  const look = (phase: string, tookMs: number) => {
     if (tookMs <= (limitsOf(usual, phase)?.mildMs ?? 1000)) return
     const usualMs = usual.series[phase]?.medianMs ?? 0
+    const blameMs = split.shares.find((one) => one.phase === phase)?.ms ?? 0
     result.push({ phase, ms: Math.min(blameMs, tookMs - usualMs), usualMs, tookMs })
   }
   for (let index = 0; index < SERIES.length - 1; index++) {
     const [phase = '', tookMs = 0] = [SERIES[index], took[index]]
-    if (tookMs > 0) look(phase, tookMs, split.shares.find((one) => one.phase === phase)?.ms ?? 0)
+    if (tookMs > 0) look(phase, tookMs)
   }
-  for (const { phase, ms } of split.shares) if (!SERIES_INDEX.has(phase)) look(phase, ms, ms)
+  for (const { phase, ms } of split.shares) if (!SERIES_INDEX.has(phase)) look(phase, ms)
   return result.length > 1 ? result.sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1)) : result
 }
 const scratch = new Int32Array(SERIES.length)

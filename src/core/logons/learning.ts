@@ -74,6 +74,7 @@ export function illAmong(list: readonly Learnt[]): ReadonlySet<Attempt> {
   const columns = columnsOf(list)
   const placed = list.map(({ attempt }): Placed => ({ attempt, places: placesOf({ attempt }) }))
   const ill = new Set<Attempt>()
+  const looked = new Set<string>()
   for (const [groups, atPlaces] of [
     [kinds, true],
     // Where few are of a kind, all of the pool tell it, whatever network they come from.
@@ -81,7 +82,13 @@ export function illAmong(list: readonly Learnt[]): ReadonlySet<Attempt> {
     // Or all who come from a network tell since when, whatever pool they are on.
     [networks, false],
   ] as const)
-    for (const group of groups.values()) if (group.length >= ENOUGH_OF_KIND) lookAt(placed, columns, group, ill, atPlaces)
+    for (const group of groups.values()) {
+      // All of a pool who come from one network are of one kind, which was looked at: it has the same first, and as many.
+      const key = `${group[0]} ${group.length}`
+      if (group.length < ENOUGH_OF_KIND || looked.has(key)) continue
+      if (groups === kinds) looked.add(key)
+      lookAt(placed, columns, group, ill, atPlaces)
+    }
   return ill
 }
 

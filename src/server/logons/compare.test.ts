@@ -167,3 +167,43 @@ describe('pictures', () => {
     expect(after.week.map(({ n }, i) => n - (before.week[i]?.n ?? 0)).filter((n) => n !== 0)).toEqual([1, -1])
   })
 })
+
+describe('phases that run side by side', () => {
+  it('are compared by what they took, in memory, in the database, and in memory after a start', async () => {
+    // Policy beside profile, which the end waits for.
+    const at = START_MS + 40 * HOUR
+    const who = { attempt: 'side', person: 'nina', host: 'SD-1', pool: 'side' }
+    const phase = (name: string, timeMs: number, durationMs: number) => ({ ...who, kind: 'phase' as const, phase: name, timeMs, durationMs })
+    await intake.ingest(
+      [
+        { ...who, kind: 'begin' as const, timeMs: at },
+        phase('sign-on', at, 1000),
+        phase('policy', at + 1000, 3000),
+        phase('profile', at + 1000, 5000),
+        phase('shell', at + 6000, 2000),
+        { ...who, kind: 'end' as const, timeMs: at + 8000, outcome: 'ready' as const },
+      ],
+      at + HOUR,
+    )
+    const later = new Intake(database)
+    const asked = { fromMs: at - HOUR, toMs: at + HOUR }
+    await expect.poll(() => later.cohort(asked)).not.toBeNull()
+    const afterStart: InMemory = { cohort: (filter) => later.cohort(filter), phases: (ask) => later.phases(ask) }
+    for (const memory of [everything, nothing, afterStart]) {
+      const { phases } = await readCohort(database, memory, 'host:SD-1', asked.fromMs, asked.toMs)
+      expect(phases.map(({ phase, medianMs }) => [phase, medianMs])).toEqual([
+        ['sign-on', 1000],
+        ['profile', 5000],
+        ['policy', 3000],
+        ['shell', 2000],
+      ])
+    }
+    const [row] = await database.query<{ blamed: number; took: number }>(
+      `select blame_ms[$1] as blamed, took_ms[$1] as took from attempts where id = 'side'`,
+      [SERIES.indexOf('policy') + 1],
+    )
+    expect(row).toEqual({ blamed: 0, took: 3000 })
+    const [others] = await database.query<{ n: number }>(`select count(*)::int as n from attempts where took_ms is not null and id <> 'side'`)
+    expect(others?.n).toBe(0)
+  })
+})

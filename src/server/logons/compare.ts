@@ -4,7 +4,7 @@ import { Problem } from '../../contract/errors'
 import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
 import type { Evidence } from './evidence'
-import { HOUR_MS, unpackHistograms } from './model'
+import { HOUR_MS, TOOK_MS, unpackHistograms } from './model'
 import { isAt } from './recall'
 
 type Kind = (typeof COHORT_KINDS)[number]
@@ -79,11 +79,11 @@ async function counted(database: Queryable, kind: Kind, value: string, fromMs: n
   const within = `started_ms >= $1 and started_ms < $2 and ${where}`
   const got = `outcome in ('ready', 'slow', 'degraded')`
   const [row] = await database.query<{ made: Counted }>(
-    `with w as materialized (select outcome, total_ms, lost_ms, cause, blame_ms from attempts where ${within} and outcome <> 'open')
+    `with w as materialized (select outcome, total_ms, lost_ms, cause, ${TOOK_MS} as took from attempts where ${within} and outcome <> 'open')
     select json_build_object(
       'logons', count(*), 'failed', count(*) filter (where outcome = 'failed'), 'slow', count(*) filter (where outcome = 'slow'), 'lostMs', coalesce(sum(lost_ms), 0),
       'quantiles', percentile_cont(array[0.1, 0.5, 0.9]) within group (order by total_ms) filter (where ${got}),
-      'phases', json_build_array(${SERIES.map((_, i) => `percentile_cont(0.5) within group (order by blame_ms[${i + 1}]) filter (where ${got})`).join(', ')}),
+      'phases', json_build_array(${SERIES.map((_, i) => `percentile_cont(0.5) within group (order by took[${i + 1}]) filter (where ${got})`).join(', ')}),
       'causes', (select json_agg(c) from (select cause, count(*) as n from w where cause is not null group by cause order by count(*) desc, cause limit 6) c),
       'buckets', (select json_agg(b) from (select least(${BUCKETS - 1}, greatest(0, floor(ln(greatest(total_ms, 1) / 2000.0) / ln(1.15))))::integer as at, count(*) as n from w where ${got} group by 1) b)) as made from w`,
     params,

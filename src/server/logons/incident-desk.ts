@@ -1,11 +1,11 @@
 import {
   cohortFigures,
-  durationsOf,
   findIncidents,
   hitsByHour,
   Ledger,
   phaseFigures,
   seenOf,
+  tookOf,
   type CohortFigures,
   type CohortFilter,
   type Explained,
@@ -77,7 +77,7 @@ export class IncidentDesk {
     for (const one of explained) {
       const { attempt, outcome, blame } = one
       if (this.#older && attempt.startedAtMs >= this.#older.fromMs && attempt.startedAtMs < this.#older.toMs) this.#older.changed = true
-      this.#ledger.add(seenOf(one), { outcome, first: attempt.attrs['first'] === true, durations: durationsOf(blame, attempt.totalMs) })
+      this.#ledger.add(seenOf(one), { outcome, first: attempt.attrs['first'] === true, durations: tookOf(attempt, blame) })
     }
   }
 

@@ -44,3 +44,6 @@ export async function homesMark(handle: Queryable): Promise<string> {
   )
   return row?.mark ?? ''
 }
+
+/** What each of SERIES took, of a row of `attempts`: for most that is what it is blamed for, and kept only once. */
+export const TOOK_MS = '(coalesce(took_ms, blame_ms))'

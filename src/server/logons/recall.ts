@@ -17,6 +17,7 @@ import {
   type Times,
 } from '../../core/logons'
 import type { Queryable } from '../db/database'
+import { TOOK_MS } from './model'
 import { unpackEvidence } from './pack'
 
 /** The column of each dimension of a place. */
@@ -65,7 +66,7 @@ type SeenRow = readonly [
 /** What incidents, and comparisons, need of the attempts of a stretch of time. */
 export async function recallSeen(handle: Queryable, fromMs: number, toMs: number): Promise<{ seen: Seen; times: Times }[]> {
   const [row] = await handle.query<{ rows: SeenRow[] | null }>(
-    `select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, first, blame_ms, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
+    `select json_agg(json_build_array(id, person, started_ms, lost_ms, outcome, cause, first, ${TOOK_MS}, ${PLACES})) as rows from attempts where started_ms >= $1 and started_ms < $2`,
     [fromMs, toMs],
   )
   return (row?.rows ?? []).map(([id, person, atMs, lostMs, outcome, cause, first, durations, ...places]) => ({
@@ -75,7 +76,7 @@ export async function recallSeen(handle: Queryable, fromMs: number, toMs: number
 }
 
 /** See Neighbour.ran. */
-const RAN = SERIES.map((_, i) => `(((coalesce(took_ms, blame_ms))[${i + 1}] > 0)::integer << ${i})`).join(' | ')
+const RAN = SERIES.map((_, i) => `((${TOOK_MS}[${i + 1}] > 0)::integer << ${i})`).join(' | ')
 type NeighbourRow = readonly [id: string, atMs: number, beyond: number, ran: number, outcome: string, fault: string, ...places: (string | null)[]]
 
 const NEIGHBOURS = `json_agg(json_build_array(id, started_ms, beyond, ${RAN}, outcome, fault, ${PLACES})) as rows`

@@ -10,7 +10,7 @@ import {
 } from '../../core/policies'
 import type { Queryable } from '../db/database'
 import type { InMemory } from '../logons/compare'
-import { DAY_MS } from '../logons/model'
+import { DAY_MS, TOOK_MS } from '../logons/model'
 
 /** So many days of logons say what the next ones will be like. */
 const DAYS = 7
@@ -52,7 +52,7 @@ const middleOf = (row: { n: number; ms: number | null } | undefined) => ({ n: ro
 /** The same from the database. */
 async function counted(handle: Queryable, { ask, group }: EffectQuestion, nowMs: number): Promise<EffectAnswer> {
   // The phases of an attempt stand in the order of SERIES; SQL counts from one.
-  const phase = `blame_ms[${SERIES.indexOf(ask.phase) + 1}]`
+  const phase = `${TOOK_MS}[${SERIES.indexOf(ask.phase) + 1}]`
   const where = `started_ms >= $1 and pool = any($2) and outcome in ('ready', 'slow', 'degraded')`
   const given = [nowMs - DAYS * DAY_MS, [...group.pools]]
   if (ask.kind === 'split') {

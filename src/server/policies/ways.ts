@@ -1,7 +1,7 @@
 import { SERIES } from '../../core/logons'
 import type { Queryable } from '../db/database'
 import type { InMemory } from '../logons/compare'
-import { DAY_MS } from '../logons/model'
+import { DAY_MS, TOOK_MS } from '../logons/model'
 
 const DAYS = 7
 
@@ -30,7 +30,7 @@ export async function waysOf(handle: Queryable, memory: InMemory, nowMs: number)
 function counted(handle: Queryable, fromMs: number): Promise<Way[]> {
   return handle.query(
     `select network, transport, count(*)::int as logons, count(*) filter (where lost_ms > 0)::int as lost,
-      percentile_cont(0.5) within group (order by blame_ms[${SERIES.indexOf('connect') + 1}]) filter (where outcome in ('ready', 'slow', 'degraded')) as "connectMs"
+      percentile_cont(0.5) within group (order by ${TOOK_MS}[${SERIES.indexOf('connect') + 1}]) filter (where outcome in ('ready', 'slow', 'degraded')) as "connectMs"
     from attempts where started_ms >= $1 and transport is not null and outcome <> 'open' group by network, transport order by network, count(*) desc`,
     [fromMs],
   )

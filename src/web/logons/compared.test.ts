@@ -53,6 +53,7 @@ describe('side by side', () => {
         outcome: 'ready',
         diagnosis: { cause: null, others: [] },
         totalMs: shares.reduce((sum, { ms }) => sum + ms, 0),
+        phases: [],
         shares,
         attrs,
         host: 'H',
@@ -70,5 +71,29 @@ describe('side by side', () => {
     ])
     expect(lines.filter(({ differs }) => differs).map(({ title }) => title)).toEqual(['total', 'scripts', 'image', 'rttMs'])
     expect(lines.find(({ title }) => title === 'rttMs')?.values).toEqual(['–', '40'])
+  })
+
+  it('logons: what a phase took that ran beside another, whichever of them was waited for', () => {
+    const beside = (policyMs: number, waitedMs: number) =>
+      ({
+        outcome: 'ready',
+        diagnosis: { cause: null, others: [] },
+        totalMs: 9000,
+        phases: [
+          { phase: 'policy', startMs: 0, endMs: policyMs },
+          { phase: 'settle', startMs: 9000, endMs: 30_000 },
+        ],
+        shares: [
+          { phase: 'policy', ms: waitedMs },
+          { phase: 'unrecorded', ms: 700 },
+        ],
+        attrs: {},
+        host: 'H',
+        pool: 'P',
+      }) as unknown as Story
+    const lines = compareLogons([beside(3000, 3000), beside(3100, 40)])
+    expect(lines.find(({ title }) => title === 'policy')).toMatchObject({ values: ['3.0 s', '3.1 s'], differs: false })
+    expect(lines.find(({ title }) => title === 'unrecorded')?.values).toEqual(['0.7 s', '0.7 s'])
+    expect(lines.some(({ title }) => title === 'settle')).toBe(false)
   })
 })

@@ -1,6 +1,7 @@
 import type { Cohort } from '../../contract/compare'
 import type { Story } from '../../contract/logons'
 import { count, duration, percent } from '../kit/format'
+import { tookIn } from './drawing'
 
 /** One line of a comparison: a thing, and what it is for each of those compared. */
 export interface Line {
@@ -28,7 +29,11 @@ function words(title: string, values: readonly string[]): Line {
 
 /** Logons side by side: the total, each phase, and what was reported of them; the greatest differences first. */
 export function compareLogons(stories: readonly Story[]): Line[] {
-  const phases = [...new Set(stories.flatMap(({ shares }) => shares.map(({ phase }) => phase)))]
+  const phases = [...new Set(stories.flatMap((story) => [...story.phases, ...story.shares].map(({ phase }) => phase)))].filter(
+    (phase) => phase !== 'settle',
+  )
+  const took = ({ phases, shares }: Story, phase: string) =>
+    tookIn(phases.filter((one) => one.phase === phase)) || (shares.find((one) => one.phase === phase)?.ms ?? 0)
   const attrs = [...new Set(stories.flatMap((story) => Object.keys(story.attrs)))].sort()
   return [
     words(
@@ -48,7 +53,7 @@ export function compareLogons(stories: readonly Story[]): Line[] {
       phases.map((phase) =>
         line(
           phase,
-          stories.map(({ shares }) => shares.find((one) => one.phase === phase)?.ms ?? 0),
+          stories.map((story) => took(story, phase)),
           duration,
         ),
       ),

@@ -59,6 +59,9 @@ export function drawPhases(story: Story): Drawing {
   }
 }
 
+/** What stretches of a phase took together, whether the end waited for them or not. */
+export const tookIn = (own: readonly Story['phases'][number][]): number => own.reduce((sum, one) => sum + one.endMs - one.startMs, 0)
+
 function row(story: Story, phase: string, spanMs: number): DrawnRow {
   const own = story.phases.filter((one) => one.phase === phase)
   const blamed = story.blame.filter((one) => one.phase === phase)
@@ -67,7 +70,7 @@ function row(story: Story, phase: string, spanMs: number): DrawnRow {
   const endMs = Math.max(...own.map((one) => one.endMs))
   const usualMs = story.usual?.series[phase]?.medianMs ?? 0
   const excess = story.excess.find((one) => one.phase === phase) ?? null
-  const tookMs = own.reduce((sum, one) => sum + one.endMs - one.startMs, 0)
+  const tookMs = tookIn(own)
   const marks = story.marks.filter((mark) => mark.phase === phase)
   const codes = [...new Set(marks.filter(({ code }) => code).map(({ says }) => says))]
   const longest = excess ? longestPart(story.parts, phase) : null

@@ -235,16 +235,13 @@ export const poorLine: Cause = {
       const low = usualKbps
         ? kbps < Math.max(Math.min(usualKbps.median / 3, usualKbps.low * 0.8, 4000), Math.min(usualKbps.median / 8, PLAINLY_POOR_KBPS))
         : kbps < POOR_KBPS
-      clues.push(
-        low
-          ? clue(3, `Bandwidth ${Math.round(kbps)} kbit/s${usualKbps ? `; ordinarily ${Math.round(usualKbps.median)}` : ''}.`, 'bandwidthKbps')
-          : // Clients may report only what is poor: then that is ordinary.
-            against(
-              kbps < POOR_KBPS || (kbps < PLAINLY_POOR_KBPS && clues.some((one) => one.for)) ? 0 : 2,
-              `Bandwidth ${Math.round(kbps)} kbit/s is as it is ordinarily.`,
-              'bandwidthKbps',
-            ),
-      )
+      // Clients may report only what is poor: that it is ordinary, then, says nothing.
+      const saysNothing = kbps < POOR_KBPS || (kbps < PLAINLY_POOR_KBPS && clues.some((one) => one.for))
+      if (low)
+        clues.push(
+          clue(3, `Bandwidth ${Math.round(kbps)} kbit/s${usualKbps ? `; ordinarily ${Math.round(usualKbps.median)}` : ''}.`, 'bandwidthKbps'),
+        )
+      else if (!saysNothing) clues.push(against(2, `Bandwidth ${Math.round(kbps)} kbit/s is as it is ordinarily.`, 'bandwidthKbps'))
     }
     return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]
   },
