@@ -66,11 +66,21 @@ describe('side by side', () => {
           { phase: 'shell', ms: 4100 },
           { phase: 'scripts', ms: 9000 },
         ],
-        { image: '2', rttMs: 40 },
+        { image: '2', rttMs: 40, first: true, 'acme.note': 7 },
       ),
     ])
-    expect(lines.filter(({ differs }) => differs).map(({ title }) => title)).toEqual(['total', 'scripts', 'image', 'rttMs'])
-    expect(lines.find(({ title }) => title === 'rttMs')?.values).toEqual(['–', '40'])
+    expect(lines.filter(({ differs }) => differs).map(({ title }) => title)).toEqual([
+      'total',
+      'scripts',
+      'acme.note',
+      'first logon here',
+      'image',
+      'round trip',
+    ])
+    expect(lines.find(({ title }) => title === 'round trip')?.values).toEqual(['–', '40 ms'])
+    expect(lines.find(({ title }) => title === 'first logon here')?.values).toEqual(['–', 'yes'])
+    // What nobody knows stays as it was reported.
+    expect(lines.find(({ title }) => title === 'acme.note')?.values).toEqual(['–', '7'])
   })
 
   it('logons: what a phase took that ran beside another, whichever of them was waited for', () => {

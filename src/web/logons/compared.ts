@@ -2,6 +2,7 @@ import type { Cohort } from '../../contract/compare'
 import type { Story } from '../../contract/logons'
 import { count, duration, percent } from '../kit/format'
 import { tookIn } from './drawing'
+import { sayReported, titleOf } from './reported'
 
 /** One line of a comparison: a thing, and what it is for each of those compared. */
 export interface Line {
@@ -68,8 +69,8 @@ export function compareLogons(stories: readonly Story[]): Line[] {
     ),
     ...attrs.map((name) =>
       words(
-        name,
-        stories.map((story) => (story.attrs[name] === undefined ? '–' : String(story.attrs[name]))),
+        titleOf(name),
+        stories.map((story) => sayReported(name, story.attrs[name])),
       ),
     ),
   ]
