@@ -77,6 +77,7 @@ describe('side by side', () => {
       'image',
       'round trip',
     ])
+    expect(lines.find(({ title }) => title === 'scripts')?.values).toEqual(['–', '9.0 s'])
     expect(lines.find(({ title }) => title === 'round trip')?.values).toEqual(['–', '40 ms'])
     expect(lines.find(({ title }) => title === 'first logon here')?.values).toEqual(['–', 'yes'])
     // What nobody knows stays as it was reported.

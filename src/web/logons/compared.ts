@@ -55,7 +55,8 @@ export function compareLogons(stories: readonly Story[]): Line[] {
         line(
           phase,
           stories.map((story) => took(story, phase)),
-          duration,
+          // Who did not go through it was not quick in it.
+          (ms) => (ms === 0 ? '–' : duration(ms)),
         ),
       ),
     ),
