@@ -73,35 +73,47 @@ function byDay(list: readonly Stretch[]): Told[] {
   return [...days.values()]
 }
 
+interface Connected {
+  readonly person: string
+  readonly pool: string
+  readonly kept: Kept[]
+}
+
 const keptIn = ({ stretches }: Pick<Day, 'stretches'>) => JSON.parse(stretches) as Kept[]
 
-const PEOPLE_AT_ONCE = 300
 const ENDED = { 'logged off': 'o', disconnected: 'd', limit: 'l' } as const
 
 /** The sessions of the last days. */
 export async function stretchLines(database: Queryable, days: number, nowMs: number): Promise<StretchLines> {
   const fromMs = Math.floor((nowMs - days * DAY_MS) / 1000) * 1000
-  const fromDayMs = fromMs - (fromMs % DAY_MS)
-  const people = await database.query<{ person: string }>('select distinct person from connected where day_ms >= $1 order by person', [fromDayMs])
   const [networks, clients] = [new Places(), new Places()]
-  const lines: StretchLines['lines'][number][] = []
-  // Some people at a time, so that other questions to the database, and other requests, need not wait for all of them.
-  for (let at = 0; at < people.length; at += PEOPLE_AT_ONCE) {
-    const rows = await database.query<Day>(
-      `select person, pool, day_ms as "dayMs", stretches from connected where day_ms >= $1 and person between $2 and $3 order by person, pool, day_ms`,
-      [fromDayMs, people[at]?.person, people[Math.min(at + PEOPLE_AT_ONCE, people.length) - 1]?.person],
+  const found = [...(await keptSince(database, fromMs)).values()]
+  found.sort((a, b) => (a.person < b.person ? -1 : a.person > b.person ? 1 : a.pool < b.pool ? -1 : 1))
+  const lines = found.map(({ person, pool, kept }) => ({ person, pool, ...lineOf(kept, fromMs, networks, clients) }))
+  return { networks: networks.names, clients: clients.names, fromMs, untilMs: nowMs, lines }
+}
+
+/** Those of each person and pool since a moment, in order. A day is one text, as a row costs more to fetch than what is in it; and other questions need not wait for all days. */
+async function keptSince(database: Queryable, fromMs: number): Promise<Map<string, Connected>> {
+  const found = new Map<string, Connected>()
+  const days = await database.query<{ dayMs: number }>('select distinct day_ms as "dayMs" from connected where day_ms >= $1 order by day_ms', [
+    fromMs - (fromMs % DAY_MS),
+  ])
+  for (const { dayMs } of days) {
+    const [day] = await database.query<{ all: string }>(
+      `select '[' || string_agg('[' || to_json(person) || ',' || to_json(pool) || ',' || stretches || ']', ',') || ']' as all from connected where day_ms = $1`,
+      [dayMs],
     )
-    for (let first = 0; first < rows.length;) {
-      const { person = '', pool = '' } = rows[first] ?? {}
-      let next = first
-      const kept: Kept[] = []
-      for (let row = rows[next]; row?.person === person && row.pool === pool; row = rows[++next])
-        for (const one of keptIn(row)) if (one[2] >= fromMs) kept.push(one)
-      first = next
-      if (kept.length > 0) lines.push({ person, pool, ...lineOf(kept, fromMs, networks, clients) })
+    for (const [person, pool, told] of JSON.parse(day?.all ?? '[]') as [person: string, pool: string, told: Kept[]][]) {
+      const fresh = told.filter(([, , onMs]) => onMs >= fromMs)
+      if (fresh.length === 0) continue
+      const key = JSON.stringify([person, pool])
+      const before = found.get(key)
+      if (before) before.kept.push(...fresh)
+      else found.set(key, { person, pool, kept: fresh })
     }
   }
-  return { networks: networks.names, clients: clients.names, fromMs, untilMs: nowMs, lines }
+  return found
 }
 
 function lineOf(kept: readonly Kept[], fromMs: number, networks: Places, clients: Places): Omit<StretchLines['lines'][number], 'person' | 'pool'> {

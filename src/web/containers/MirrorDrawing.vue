@@ -73,7 +73,7 @@ watch(story, (n) => {
 const day = computed(() => mirrorDay({ locations: props.locations, required: need.value, onFailure: props.onFailure }, events.value))
 const box = ref<HTMLElement | null>(null)
 const { width } = useElementSize(box)
-const drawn = computed(() => drawMirror(day.value, props.locations, Math.max(420, width.value)))
+const drawn = computed(() => drawMirror(day.value, props.locations, Math.max(300, width.value)))
 const adding = ref({ kind: 'lost' as MirrorEvent['kind'], atMin: 120, location: a, mib: 50 })
 function add(): void {
   const { kind, atMin, location, mib } = adding.value
@@ -189,7 +189,6 @@ const WEIGHTS = { plain: '', unusual: 'ochre', bad: 'madder' } as const
 </template>
 
 <style scoped>
-.toolbar .num,
 .verdict {
   font-size: 16px;
   padding-left: 18px;

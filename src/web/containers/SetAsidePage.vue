@@ -38,7 +38,7 @@ const columns: Column<SetAsideLine>[] = [
   { key: 'at', title: 'Since', sort: (c) => c.atMs },
   { key: 'author', title: 'By', sort: (c) => c.author },
   { key: 'until', title: 'Deleted on', sort: (c) => c.untilMs ?? Infinity },
-  { key: 'state', title: '', sort: (c) => c.state },
+  { key: 'state', title: 'State', sort: (c) => c.state },
 ]
 const SAYS = { kept: 'kept', 'put-back': 'put back', deleted: 'deleted' } as const
 </script>

@@ -2,8 +2,8 @@
 import { useTimeout } from '@vueuse/core'
 import { ProblemError } from '../shell/api'
 
-/** What stands in the place of a page while it loads, or when that failed. */
-const props = defineProps<{ loading: boolean; error: unknown }>()
+/** What stands in the place of a page while it loads, or when that failed. @property what is fetched, where it takes long */
+const props = defineProps<{ loading: boolean; error: unknown; what?: string }>()
 defineEmits<{ retry: [] }>()
 const patient = useTimeout(300)
 const sentence = () =>
@@ -15,7 +15,7 @@ const sentence = () =>
     <p><strong>This could not be shown.</strong> {{ sentence() }}</p>
     <BButton variant="outline-secondary" @click="$emit('retry')">Try again</BButton>
   </div>
-  <div v-else-if="loading && patient" class="state quiet" role="status">Fetching…</div>
+  <div v-else-if="loading && patient" class="state quiet" role="status">{{ what ? `Fetching ${what}…` : 'Fetching…' }}</div>
 </template>
 
 <style scoped>

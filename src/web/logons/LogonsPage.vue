@@ -44,7 +44,7 @@ const fileName = computed(() => files.value?.uploads.find(({ id }) => id === tex
 const attempts = computed(() => data.value?.pages.flatMap((page) => page.attempts) ?? [])
 const set = (name: string, value: string) => router.replace({ query: { ...route.query, [name]: value || undefined } })
 const columns: Column<AttemptLine>[] = [
-  { key: 'outcome', title: '', sort: (a) => a.outcome },
+  { key: 'outcome', title: 'Outcome', sort: (a) => a.outcome },
   { key: 'person', title: 'Person', sort: (a) => a.name ?? a.person },
   { key: 'started', title: 'Began', sort: (a) => a.startedMs },
   { key: 'total', title: 'Took', number: true, sort: (a) => a.totalMs },

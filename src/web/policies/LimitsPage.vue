@@ -106,7 +106,7 @@ function take(): void {
 </script>
 
 <template>
-  <PageState v-if="!columns" :loading="isPending" :error="error" @retry="refetch()" />
+  <PageState v-if="!columns" :loading="isPending" :error="error" what="the sessions of the last 30 days" @retry="refetch()" />
   <div v-else class="page">
     <section class="work">
       <h1>Time limits</h1>

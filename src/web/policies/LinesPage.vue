@@ -154,7 +154,7 @@ const switched = computed(() =>
 </script>
 
 <template>
-  <PageState v-if="!columns || !page" :loading="isPending" :error="error" @retry="refetch()" />
+  <PageState v-if="!columns || !page" :loading="isPending" :error="error" what="the sessions of the last 30 days" @retry="refetch()" />
   <div v-else class="page">
     <section class="work">
       <h1>Lines</h1>
