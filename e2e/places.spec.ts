@@ -97,14 +97,26 @@ test('a viewer may look, not act; the address asks for sign-in and comes back', 
   await expect(page.getByRole('dialog')).toContainText('go to Containers')
 })
 
-test('works at 390 px without sideways scrolling, and in the dark', async ({ page }) => {
+const EVERY_PAGE = [
+  ...['/', '/logons', '/logons/sources', '/logons/pictures', '/logons/compare', '/people', '/containers', '/room', '/loss', '/inside', '/set-aside'],
+  ...['/file-roaming', '/policies', '/policies/base', '/policies/try', '/policies/promises', '/policies/limits', '/policies/lines'],
+  ...['/policies/proof', '/policies/publish', '/pools', '/journal', '/journal/changes', '/access'],
+]
+
+test('every page works at 390 px without sideways scrolling, and in the dark; whatever can be pressed has a name', async ({ page }) => {
+  const errors: string[] = []
+  page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
+  page.on('pageerror', (error) => errors.push(error.message))
   await page.setViewportSize({ width: 390, height: 800 })
   await page.emulateMedia({ colorScheme: 'dark' })
   await signIn(page)
-  for (const path of ['/', '/logons', '/people', '/containers', '/policies', '/policies/try', '/policies/publish', '/journal']) {
+  for (const path of EVERY_PAGE) {
     await page.goto(path)
-    await expect(page.getByRole('heading', { level: 1 })).toBeVisible()
+    await expect(page.getByRole('heading', { level: 1 }), path).toBeVisible()
+    await page.waitForLoadState('networkidle')
     expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth), path).toBeLessThanOrEqual(0)
+    expect(await page.getByRole('main').getByRole('button', { name: /^$/ }).count(), path).toBe(0)
+    expect(errors, path).toEqual([])
   }
   expect(await page.evaluate(() => getComputedStyle(document.body).backgroundColor)).toBe('rgb(27, 28, 30)')
 })

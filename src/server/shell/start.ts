@@ -117,18 +117,24 @@ export async function startServer(options: StartOptions): Promise<Started> {
   // What a stop left is put in order as soon as the fleet answers, which may be later than this.
   const startedMs = now()
   let inOrder = false
+  let lookedAt = false
   const timers = [
-    every(20_000, async () => {
-      if (!inOrder)
-        inOrder = await sweepHalfWritten(context, startedMs)
-          .then(() => finishProofs(context, startedMs))
-          .then(
-            () => true,
-            () => false,
-          )
-      // Until all is in order, and where no fleet is at all, only what was added by hand can be looked at.
-      await scanShares(context)
-    }),
+    // Server and fleet may be started together: until then nobody should have to wait for the next turn to find a share.
+    every(
+      () => (lookedAt || now() - startedMs > 60_000 ? 20_000 : 2000),
+      async () => {
+        if (!inOrder)
+          inOrder = await sweepHalfWritten(context, startedMs)
+            .then(() => finishProofs(context, startedMs))
+            .then(
+              () => true,
+              () => false,
+            )
+        // Until all is in order, and where no fleet is at all, only what was added by hand can be looked at.
+        await scanShares(context)
+        lookedAt = true
+      },
+    ),
     every(60_000, () => deleteOutdated(context)),
     every(3_600_000, () => forgetSizes(database, now() - 30 * 86_400_000)),
     every(20_000, () => startDueWaves(context)),
@@ -162,12 +168,12 @@ export async function startServer(options: StartOptions): Promise<Started> {
 const DEMO_SETTINGS = { locations: [String.raw`\\quay-fs1\profiles`, String.raw`\\hill-fs1\profiles`], slowSecondsByPool: { 'naval-drawing': 90 } }
 
 /** Runs work now and then, never twice at once; a failure waits for the next turn. */
-function every(ms: number, work: () => Promise<void>): () => void {
+function every(ms: number | (() => number), work: () => Promise<void>): () => void {
   let stopped = false
   let timer: NodeJS.Timeout | null = null
   const turn = async () => {
     await work().catch(() => undefined)
-    if (!stopped) timer = setTimeout(() => void turn(), ms).unref()
+    if (!stopped) timer = setTimeout(() => void turn(), typeof ms === 'number' ? ms : ms()).unref()
   }
   timer = setTimeout(() => void turn(), 1000).unref()
   return () => {
