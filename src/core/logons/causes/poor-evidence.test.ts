@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { analyseAll } from '../batch'
 import { correlate } from '../correlate'
 import { logon, START_MS } from '../fixtures/builders'
+import type { Observation } from '../observation'
 import { findIncidents } from '../incidents'
 import { Ledger, seenOf } from '../ledger'
 
@@ -11,7 +12,7 @@ const MINUTE_MS = 60_000
 type Trouble = (pool: string, host: string) => Parameters<typeof logon>[0] | null
 
 /** Two logons a minute on two pools, well for six hours before the trouble, and after it: of each is told on which host it was and how long its phases took, and nothing else. */
-function told(trouble: Trouble, always: (i: number) => Parameters<typeof logon>[0] = () => ({}), minutes = 120) {
+function told(trouble: Trouble, always: (i: number) => Parameters<typeof logon>[0] = () => ({}), minutes = 120, policyParts = 0) {
   const observations = Array.from({ length: 1680 }, (_, i) => {
     const [pool, hosts] = i % 4 === 0 ? (['lab', 6] as const) : (['ward', 12] as const)
     const host = `${pool}-${(i * 7) % hosts}`
@@ -20,7 +21,19 @@ function told(trouble: Trouble, always: (i: number) => Parameters<typeof logon>[
     const phases = Object.fromEntries(
       Object.entries({ ...USUAL, ...wrong?.phases }).map(([phase, ms], k) => [phase, ms * (0.85 + (((i * 13 + k * 5) % 11) / 10) * 0.3)]),
     )
-    return logon({ id: `l${i}`, person: `p${i % 130}`, pool, host, at, ...wrong, phases })
+    const logged = logon({ id: `l${i}`, person: `p${i % 130}`, pool, host, at, ...wrong, phases })
+    const policy = logged.find((one) => one.phase === 'policy')
+    const ofPart = (policy?.durationMs ?? 0) / Math.max(1, policyParts)
+    return [
+      ...logged,
+      ...Array.from({ length: policyParts }, (_, k) => ({
+        ...logged[0],
+        ...policy,
+        timeMs: (policy?.timeMs ?? at) + k * ofPart,
+        part: `part-${k}`,
+        durationMs: ofPart,
+      })),
+    ] as Observation[]
   }).flat()
   const explained = analyseAll(correlate(observations, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
   const ledger = new Ledger()
@@ -204,5 +217,33 @@ describe('where hardly anything is told of a logon', () => {
     expect(Math.min(...confidences)).toBeGreaterThan(0.85)
     expect(beside).toContain('scanner')
     expect(beside).toContain('autostart-heavy')
+  })
+
+  it('a directory that is slow at a site is told by the share that stands for it, where nobody tells of sites', () => {
+    const shareOf = (host: string) => `\\\\fs${Number(host.split('-')[1]) % 3}\\p`
+    const hostOf = (i: number) => (i % 4 === 0 ? `lab-${(i * 7) % 6}` : `ward-${(i * 7) % 12}`)
+    const { causes, incidents } = told(
+      (_, host) => ({ attrs: { share: shareOf(host) }, ...(shareOf(host).includes('fs1') ? { phases: { 'sign-on': 7000, policy: 12_000 } } : {}) }),
+      (i) => ({ attrs: { share: shareOf(hostOf(i)) } }),
+    )
+    expect(causes['directory-slow']).toBeGreaterThan(75)
+    expect(Object.keys(causes)).toEqual(['directory-slow'])
+    expect(incidents.map(([cause, scope]) => [cause, scope])).toEqual([['directory-slow', String.raw`share \\fs1\p`]])
+  })
+
+  it('what is slow on a new image is not told of the zones that only its agent reports', () => {
+    const number = (host: string) => Number(host.split('-')[1])
+    const { causes, incidents } = told(
+      (pool, host) =>
+        pool === 'ward' && number(host) < 6
+          ? { phases: { policy: 12_000 }, attrs: { image: 'ward.2', zone: number(host) % 2 === 0 ? 'north' : 'south' } }
+          : null,
+      () => ({}),
+      360,
+      5,
+    )
+    expect(causes['image-regression']).toBeGreaterThan(200)
+    expect(Object.keys(causes)).toEqual(['image-regression'])
+    expect(incidents[0]?.slice(0, 2)).toEqual(['image-regression', 'image ward.2'])
   })
 })

@@ -327,11 +327,14 @@ function signOnItself(facts: Facts): Clue[] {
   return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
 }
 
+/** Where nobody tells of sites, the share that they have their profiles on, which has no part in sign-on and policy, stands for theirs. */
+const isNoSiteKnown = ({ self: { places } }: Facts): boolean => places.zone === '' && places.site === ''
+
 export const directorySlow: Cause = {
   id: 'directory-slow',
   about: 'slow',
   title: 'Directory answers slowly',
-  at: ['site', 'zone'],
+  at: ['site', 'zone', 'share'],
   prior: -3,
   toPerson: 'The directory answers slowly. We are working on it.',
   look(facts) {
@@ -351,7 +354,8 @@ export const directorySlow: Cause = {
           : against(4, `One part of policy took ${seconds(longest)} of ${seconds(sum)}.`),
       )
     // Where both were slow, the one that tells more: how long sign-on takes is also up to the person.
-    const where = [policy, signOn].flatMap((one) => (one ? [sitsAtOrEverywhere(facts, one.phase, ['zone', 'site', 'zone+pool'], 3, 4)] : []))
+    const places = ['zone', 'site', 'zone+pool', ...(isNoSiteKnown(facts) ? ['share'] : [])]
+    const where = [policy, signOn].flatMap((one) => (one ? [sitsAtOrEverywhere(facts, one.phase, places, 3, 4)] : []))
     clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
     const approval = approvalOf(facts.attempt)

@@ -21,6 +21,8 @@ export const NAMES: Readonly<Record<Dimension, string>> = {
 
 const placeName = (at: Located['at']): string => at.map(({ dimension, value }) => `${NAMES[dimension]} ${value}`).join(' and ')
 
+/** So many who were not at a place tell whether it was of that place only. */
+const TELL_ELSEWHERE = 5
 /** From this gain on a place tells something. */
 export const TELLS = 6
 /** Places whose gains differ by less tell about as well. */
@@ -52,7 +54,13 @@ export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[
   if (own && own.gain >= TELLS && best && own.gain >= best.gain - Math.max(ABOUT, 0.12 * best.gain))
     return [clue(mostAt(facts, own, most, 1 + own.gain / 8), contrastSentence(own, phase))]
   // Two troubles at once: another place tells better, but nearly everybody here has it too.
-  if (own && own.inside.n >= 3 && own.inside.hit >= 0.7 * own.inside.n && !isOnlyAlong(facts, phase, own, best))
+  if (
+    own &&
+    own.inside.n >= 3 &&
+    own.inside.hit >= 0.7 * own.inside.n &&
+    !isOnlyAlong(facts, phase, own, best) &&
+    !isWhereverKnown(facts, phase, own)
+  )
     return [clue(Math.min(0.6 * most, 0.5 + own.gain / 40), contrastSentence(own, phase))]
   if (best && best.gain >= TELLS && !fits(best))
     return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
@@ -65,6 +73,16 @@ function isOnlyAlong(facts: Facts, phase: string, { at: [own, ...more] }: Locate
   if (own?.dimension !== 'share' || more.length > 0 || among.length === 0 || among.includes('share')) return false
   const { outside } = facts.contrast(own.dimension, phase, among)
   return outside.n >= 4 && outside.hit >= 0.8 * outside.n
+}
+
+/** Whether wherever a place of this kind was reported at all they have it: who does not report it, as from an older agent, only seems to be elsewhere. */
+function isWhereverKnown(facts: Facts, phase: string, { at }: Located): boolean {
+  const dimensions = at.map(({ dimension }) => dimension)
+  return dimensions.some((own) => {
+    const others = dimensions.filter((one) => one !== own)
+    const { inside, outside } = facts.contrast(own, phase, others)
+    return outside.n >= TELL_ELSEWHERE && outside.hit * inside.n >= 0.8 * inside.hit * outside.n
+  })
 }
 
 function mostAt(facts: Facts, { at }: Located, most: number, weight: number): number {
@@ -86,9 +104,6 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
   }
   return []
 }
-
-/** So many who were not at a place tell whether it was of that place only. */
-const TELL_ELSEWHERE = 5
 
 /**
  * For: nearly everybody had it at the time, wherever they were, so that no place can tell: what all of them ask is slow. Where most of them were at one place, those who
