@@ -135,7 +135,7 @@ export const logonStorm: Cause = {
     return [
       ...crowd(facts, excess.phase, true),
       ...latency(facts, true),
-      ...sitsAtOrEverywhere(facts, excess.phase, ['share', 'pool'], 3),
+      ...sitsAtOrEverywhere(facts, excess.phase, atShare(facts), 3),
       ...notTheShare(facts, excess.phase),
       ...otherPhase(facts, SHARE_PHASES),
     ]
