@@ -42,7 +42,7 @@ const ANYWHERE = [
   'person',
 ]
 /** And where it can sit when none of the places is reported at which it does by its nature. */
-const STEAD = ['pool', 'image', 'network']
+const STEAD = ['share', 'pool', 'image', 'network']
 /** What may narrow a place further. */
 const NARROWING = ['pool', 'zone', 'site', 'image', 'network', 'clientVersion', 'share', 'host', 'group', 'logon']
 

@@ -219,6 +219,23 @@ describe('where hardly anything is told of a logon', () => {
     expect(beside).toContain('autostart-heavy')
   })
 
+  it('and where two or three of them still go direct, who are quick', () => {
+    const isOfCampus = (i: number) => i % 12 === 0
+    const { causes } = told(
+      () => null,
+      (i) => {
+        const isRelayed = isOfCampus(i) && i >= 720 && i % 96 !== 0
+        return {
+          attrs: { network: isOfCampus(i) ? 'campus' : 'office', transport: isRelayed ? 'relay' : 'direct' },
+          ...(isRelayed ? { phases: { connect: 9000 } } : {}),
+        }
+      },
+      0,
+    )
+    expect(Object.keys(causes)).toEqual(['relay-path'])
+    expect(causes['relay-path']).toBeGreaterThan(65)
+  })
+
   it('a directory that is slow at a site is told by the share that stands for it, where nobody tells of sites', () => {
     const shareOf = (host: string) => `\\\\fs${Number(host.split('-')[1]) % 3}\\p`
     const hostOf = (i: number) => (i % 4 === 0 ? `lab-${(i * 7) % 6}` : `ward-${(i * 7) % 12}`)

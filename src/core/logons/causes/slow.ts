@@ -267,7 +267,9 @@ export const relayPath: Cause = {
     const ways = facts.contrast('transport', excess.phase, network === null ? [] : ['network'])
     const direct = ways.outside
     const n = ways.inside.n + direct.n
-    const few = direct.n >= 5 && (direct.hit * 5 < direct.n || (direct.hit * 3 < direct.n && contrastGain(ways) >= CLEAR_GAIN))
+    const clear = contrastGain(ways) >= CLEAR_GAIN
+    // Where hardly anybody goes direct any more, two or three who do tell as well, if none of them was slow.
+    const few = direct.n >= 5 ? direct.hit * 5 < direct.n || (direct.hit * 3 < direct.n && clear) : direct.n >= 2 && direct.hit === 0 && clear
     // Where the other relayed ones are as quick as those who go direct, it is not the way.
     const alike = ways.inside.n >= 8 && ways.inside.hit * direct.n < 2 * (direct.hit + 0.1 * direct.n) * ways.inside.n
     if (few && alike) clues.push(against(2, `Of the others who were relayed, ${ways.inside.hit} of ${ways.inside.n} were slow in ${excess.phase}.`))
@@ -327,14 +329,19 @@ function signOnItself(facts: Facts): Clue[] {
   return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
 }
 
-/** Where nobody tells of sites, the share that they have their profiles on, which has no part in sign-on and policy, stands for theirs. */
-const isNoSiteKnown = ({ self: { places } }: Facts): boolean => places.zone === '' && places.site === ''
+/** Where nobody tells of sites, the share that people have their profiles on, which has no part in sign-on and policy, may stand for theirs; that others on it are fine says nothing. */
+function atOneSite(facts: Facts, phase: string): Clue[] {
+  const { zone, site } = facts.self.places
+  const told = sitsAtOrEverywhere(facts, phase, ['zone', 'site', 'zone+pool'], 3, 4)
+  const share = zone === '' && site === '' ? sitsAt(facts, phase, ['share'], 3).filter((one) => one.for) : []
+  return share.length > 0 ? share : told
+}
 
 export const directorySlow: Cause = {
   id: 'directory-slow',
   about: 'slow',
   title: 'Directory answers slowly',
-  at: ['site', 'zone', 'share'],
+  at: ['site', 'zone'],
   prior: -3,
   toPerson: 'The directory answers slowly. We are working on it.',
   look(facts) {
@@ -354,8 +361,7 @@ export const directorySlow: Cause = {
           : against(4, `One part of policy took ${seconds(longest)} of ${seconds(sum)}.`),
       )
     // Where both were slow, the one that tells more: how long sign-on takes is also up to the person.
-    const places = ['zone', 'site', 'zone+pool', ...(isNoSiteKnown(facts) ? ['share'] : [])]
-    const where = [policy, signOn].flatMap((one) => (one ? [sitsAtOrEverywhere(facts, one.phase, places, 3, 4)] : []))
+    const where = [policy, signOn].flatMap((one) => (one ? [atOneSite(facts, one.phase)] : []))
     clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
     const approval = approvalOf(facts.attempt)
