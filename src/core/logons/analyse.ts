@@ -38,17 +38,23 @@ const SPREADS = 3.5
 /** So many are more than usual, but happen. */
 const MILD_SPREADS = 1.7
 
+/** So many tell how far the highest tenth lies out; where that is much less than the spread below the median says, no further than so many times what it says. */
+const TELL_OF_TAIL = 100
+const LEFT_HEAVY = 1.25
+
 /**
  * The value from which a series counts as unusual: 3.5 spreads, a quarter, or a second beyond its median, whichever is most. Durations spread
  * by factors, not by differences: the spread below the median is carried over to above it as a factor (at most 5), and made up to half as much again where
- * the highest tenth lies further out than that says.
+ * the highest tenth lies further out than that says; where many show that it lies much nearer, less.
  * @param n how many it rests on: a spread of few is itself uncertain
  * @param exact the usual is of just this kind of attempt, not of a wider one
  */
 export function unusualFrom({ medianMs, spreadMs, highMs }: UsualSeries, exact = true, n = Infinity, spreads = SPREADS): number {
   const quarter = medianMs - 0.6745 * spreadMs
-  const factor = medianMs > 0 && quarter > 0 ? Math.min(5, (medianMs / quarter) ** ((spreads * (1 + 3 / Math.sqrt(n))) / 0.6745)) : 1
-  const tail = Math.min(1.5, Math.max(1, (highMs / Math.max(1, medianMs)) ** (spreads / 1.2816) / factor))
+  const below = medianMs > 0 && quarter > 0 ? Math.min(5, (medianMs / quarter) ** ((spreads * (1 + 3 / Math.sqrt(n))) / 0.6745)) : 1
+  const above = (highMs / Math.max(1, medianMs)) ** (spreads / 1.2816)
+  const factor = n >= TELL_OF_TAIL && highMs > medianMs ? Math.min(below, Math.max(1, LEFT_HEAVY * above)) : below
+  const tail = Math.min(1.5, Math.max(1, above / factor))
   // Two sorts of logons in one usual (with a second factor and without) have no middle: what one in ten takes is not unusual.
   const mixed = !exact || highMs > 2.5 * Math.max(medianMs, 400)
   return Math.max(medianMs * factor * tail, 1.25 * medianMs, medianMs + 1000, mixed ? 1.15 * highMs + 300 : 0)

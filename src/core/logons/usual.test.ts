@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { bucketMiddle, bucketOf, Histogram, packHistograms } from '../stats/histogram'
+import { unusualFrom } from './analyse'
 import { ENOUGH, SERIES, slotOf, UsualModel, type Kind } from './usual'
 
 const durations = (totalMs: number, containerMs = 0) => {
@@ -19,6 +20,21 @@ const basis = (usual: UsualModel, kind: Kind) => {
   const found = usual.usualFor(kind)
   return found && [found.basis.pool, found.basis.network, found.n]
 }
+
+describe('what is unusual', () => {
+  // Median 1.7 s, the quarter below it at 1.24 s: 3.5 such spreads as a factor are more than five times the median.
+  const usual = { medianMs: 1663, spreadMs: 626, lowMs: 926, highMs: 2579 }
+
+  it('is told by the highest tenth where many show that it lies nearer than the spread below the median says', () => {
+    expect(unusualFrom(usual, true, 50)).toBe(5 * 1663)
+    // 2579 / 1663 is 1.2816 deviations of the logarithm; 3.5 of them, and a quarter more.
+    expect(unusualFrom(usual, true, 163)).toBeCloseTo(1.25 * 1663 * (2579 / 1663) ** (3.5 / 1.2816), 6)
+  })
+
+  it('is not told by a highest tenth that nobody knows', () => {
+    expect(unusualFrom({ ...usual, highMs: 1663 }, true, 163)).toBe(5 * 1663)
+  })
+})
 
 describe('the usual', () => {
   it('is of just the kind where there is enough, else of the same network or pool, never of the other sort of logon', () => {
