@@ -4,11 +4,12 @@ import { startServer } from './shell/start'
 
 /** The server process. Its settings are environment variables, listed in docs/running.md. */
 const env = process.env
+const demo = env['IKEBANA_DEMO'] === '1'
 const server = await startServer({
   config: {
-    organisation: env['IKEBANA_ORGANISATION'] ?? 'Larkmere Ferries',
+    organisation: env['IKEBANA_ORGANISATION'] ?? (demo ? 'Larkmere Ferries' : ''),
     timeZone: env['IKEBANA_TIME_ZONE'] ?? 'Europe/Copenhagen',
-    demo: env['IKEBANA_DEMO'] === '1',
+    demo,
     dataFolder: resolve(env['IKEBANA_DATA'] ?? '.data'),
   },
   port: Number(env['PORT'] ?? 4040),

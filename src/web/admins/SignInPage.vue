@@ -38,7 +38,7 @@ async function signInAs(account: { name: string; password: string }): Promise<vo
 <template>
   <main class="sign-in">
     <div class="head"><IkebanaMark /><span>Ikebana</span></div>
-    <h1>{{ offer?.organisation ?? '…' }}</h1>
+    <h1>{{ offer ? offer.organisation || 'Sign in' : '…' }}</h1>
     <p v-if="offer?.first" class="ochre" role="status">
       There is no account yet. The server printed an address at its start, where the first one is made: whoever can read its output opens it.
     </p>

@@ -86,7 +86,7 @@ async function signOut(): Promise<void> {
     <details class="who">
       <summary>{{ session.me?.fullName }}</summary>
       <div>
-        <p class="quiet small">{{ session.me?.role.replace('-', ' ') }} at {{ session.me?.organisation }}</p>
+        <p class="quiet small">{{ session.me?.role.replace('-', ' ') }}{{ session.me?.organisation ? ` at ${session.me.organisation}` : '' }}</p>
         <RouterLink v-if="session.isAdministrator" to="/access">Accounts and tokens</RouterLink>
         <RouterLink v-else to="/access">Password</RouterLink><br /><BButton variant="link" @click="keysShown = true">Keys</BButton><br /><BButton
           variant="link"
