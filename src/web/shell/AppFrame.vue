@@ -208,8 +208,8 @@ nav a:hover {
   }
   nav {
     order: 5;
-    gap: 14px;
-    overflow-x: auto;
+    gap: 0 14px;
+    flex-wrap: wrap;
     width: 100%;
   }
   nav a {
