@@ -60,11 +60,11 @@ describe('an image that all hosts have at once', () => {
   })
 
   /** Two pools of which the first gets it, all of its hosts at once; the crowd in the morning is of both, on one share. */
-  const ofTwo = (phases: Record<string, number>, attrs = {}) => {
+  const ofTwo = (phases: Record<string, number>, attrs = {}, crowd = 3) => {
     const observations = Array.from({ length: 1200 }, (_, i) => {
       const minute = 4 * i - 2400
       const isFirst = i % 4 === 0
-      return [...Array(minute % 1440 < 60 && minute % 1440 >= 0 ? 3 : 1).keys()].flatMap((k) =>
+      return [...Array(minute % 1440 < 60 && minute % 1440 >= 0 ? crowd : 1).keys()].flatMap((k) =>
         logon({
           id: `l${i}-${k}`,
           person: `p${(i + 31 * k) % 150}`,
@@ -92,5 +92,13 @@ describe('an image that all hosts have at once', () => {
     expect(late.length).toBeGreaterThan(50)
     expect(new Set(late.map(({ diagnosis }) => diagnosis.cause?.id))).toEqual(new Set(['image-regression']))
     expect(late[0]?.diagnosis.others.find(({ id }) => id === 'scanner')?.confidence ?? 0).toBeLessThan(0.2)
+  })
+
+  it('is no storm where those of other pools who crowd onto the share are quick', () => {
+    const late = ofTwo({ profile: 9000 }, { shareLatencyMs: 3 }, 9)
+    expect(late.length).toBeGreaterThan(50)
+    expect(new Set(late.map(({ diagnosis }) => diagnosis.cause?.id))).toEqual(new Set(['image-regression']))
+    // Not even as what it could be instead.
+    expect(late.filter(({ diagnosis }) => diagnosis.others.some(({ id }) => id === 'logon-storm'))).toEqual([])
   })
 })
