@@ -87,14 +87,14 @@ const ENDED = { 'logged off': 'o', disconnected: 'd', limit: 'l' } as const
 export async function stretchLines(database: Queryable, days: number, nowMs: number): Promise<StretchLines> {
   const fromMs = Math.floor((nowMs - days * DAY_MS) / 1000) * 1000
   const [networks, clients] = [new Places(), new Places()]
-  const found = [...(await keptSince(database, fromMs)).values()]
+  const found = await keptSince(database, fromMs)
   found.sort((a, b) => (a.person < b.person ? -1 : a.person > b.person ? 1 : a.pool < b.pool ? -1 : 1))
   const lines = found.map(({ person, pool, kept }) => ({ person, pool, ...lineOf(kept, fromMs, networks, clients) }))
   return { networks: networks.names, clients: clients.names, fromMs, untilMs: nowMs, lines }
 }
 
 /** Those of each person and pool since a moment, in order. A day is one text, as a row costs more to fetch than what is in it; and other questions need not wait for all days. */
-async function keptSince(database: Queryable, fromMs: number): Promise<Map<string, Connected>> {
+async function keptSince(database: Queryable, fromMs: number): Promise<Connected[]> {
   const found = new Map<string, Connected>()
   const days = await database.query<{ dayMs: number }>('select distinct day_ms as "dayMs" from connected where day_ms >= $1 order by day_ms', [
     fromMs - (fromMs % DAY_MS),
@@ -113,7 +113,7 @@ async function keptSince(database: Queryable, fromMs: number): Promise<Map<strin
       else found.set(key, { person, pool, kept: fresh })
     }
   }
-  return found
+  return [...found.values()]
 }
 
 function lineOf(kept: readonly Kept[], fromMs: number, networks: Places, clients: Places): Omit<StretchLines['lines'][number], 'person' | 'pool'> {

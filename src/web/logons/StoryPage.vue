@@ -10,6 +10,7 @@ import CauseMargin from './CauseMargin.vue'
 import ColleaguesPicture from './ColleaguesPicture.vue'
 import LastLogons from './LastLogons.vue'
 import PhaseDrawing from './PhaseDrawing.vue'
+import { sayReported, titleOf } from './reported'
 
 const props = defineProps<{ id: string }>()
 const {
@@ -60,7 +61,7 @@ const places = computed(() => {
 })
 /** What was put right before it was drawn. */
 const mended = computed(() => (story.value?.oddities ?? []).filter(({ code }) => code === 'clock.off'))
-const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(([a], [b]) => a.localeCompare(b)))
+const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(([a], [b]) => titleOf(a).localeCompare(titleOf(b))))
 </script>
 
 <template>
@@ -115,8 +116,8 @@ const attributes = computed(() => Object.entries(story.value?.attrs ?? {}).sort(
         <table class="plain">
           <tbody>
             <tr v-for="[name, value] in attributes" :key="name">
-              <td class="quiet">{{ name }}</td>
-              <td class="mono">{{ value }}</td>
+              <td class="quiet" :title="name">{{ titleOf(name) }}</td>
+              <td class="mono" :title="String(value)">{{ sayReported(name, value) }}</td>
             </tr>
           </tbody>
         </table>

@@ -2,7 +2,6 @@ import { describe, expect, it } from 'vitest'
 import { analyseAll } from '../batch'
 import { correlate } from '../correlate'
 import { logon, START_MS } from '../fixtures/builders'
-import type { Observation } from '../observation'
 import { findIncidents } from '../incidents'
 import { Ledger, seenOf } from '../ledger'
 
@@ -22,18 +21,13 @@ function told(trouble: Trouble, always: (i: number) => Parameters<typeof logon>[
       Object.entries({ ...USUAL, ...wrong?.phases }).map(([phase, ms], k) => [phase, ms * (0.85 + (((i * 13 + k * 5) % 11) / 10) * 0.3)]),
     )
     const logged = logon({ id: `l${i}`, person: `p${i % 130}`, pool, host, at, ...wrong, phases })
-    const policy = logged.find((one) => one.phase === 'policy')
-    const ofPart = (policy?.durationMs ?? 0) / Math.max(1, policyParts)
-    return [
-      ...logged,
-      ...Array.from({ length: policyParts }, (_, k) => ({
-        ...logged[0],
-        ...policy,
-        timeMs: (policy?.timeMs ?? at) + k * ofPart,
-        part: `part-${k}`,
-        durationMs: ofPart,
-      })),
-    ] as Observation[]
+    const parts = logged
+      .filter((one) => one.phase === 'policy')
+      .flatMap((policy) => {
+        const durationMs = (policy.durationMs ?? 0) / policyParts
+        return Array.from({ length: policyParts }, (_, k) => ({ ...policy, timeMs: policy.timeMs + k * durationMs, part: `part-${k}`, durationMs }))
+      })
+    return [...logged, ...parts]
   }).flat()
   const explained = analyseAll(correlate(observations, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
   const ledger = new Ledger()
