@@ -1,9 +1,10 @@
 import { contrastGain } from '../stats/significance'
+import { Alike, BEYOND, COULD, FAULT, UNREPORTED } from './alike'
 import { worseOf, type Contrast } from './contrast'
 import { Crowds, NEAREST, type Crowd } from './crowds'
 import { Beginnings, type SinceImage } from './beginnings'
 import { couldHave, type Neighbour } from './neighbour'
-import { BEYOND, COULD, FAULT, KIND, NEAR_MS, NeighbourRows, STRIDE, UNREPORTED, type Placed } from './neighbour-rows'
+import { COURSE, KIND, NEAR_MS, NeighbourRows, STRIDE, type Placed } from './neighbour-rows'
 import { DIMENSIONS, maskOf, type Dimension } from './places'
 
 export type { Crowd } from './crowds'
@@ -45,17 +46,13 @@ interface Side {
   readonly hosts: Set<number>
 }
 
-/** The rows around an attempt, each once, and for each of them one bit for each of DIMENSIONS that is as it has it. */
+/** What an attempt sees around it. */
 interface Seen {
   readonly self: Neighbour
-  /** So many rows, and which. */
-  readonly n: number
-  readonly rows: Int32Array
-  /** Its own, where it is among them. */
-  readonly own: number
   /** The dimensions in which its own place is known. */
   readonly asked: number
-  readonly same: Int32Array
+  /** Those around it but itself, each once: one bit for each of DIMENSIONS that is as it has it, and how they went. */
+  readonly alike: Alike
 }
 
 const WIDTH = DIMENSIONS.length
@@ -66,10 +63,9 @@ export class Around {
   readonly #crowds = new Crowds(this.#held)
   readonly #beginnings = new Beginnings()
   /** See #counts: all zero between two questions. */
-  readonly #alike = new Int32Array(1 << (WIDTH + 1))
+  readonly #answers = new Int32Array(1 << (WIDTH + 1))
+  readonly #alike = new Alike()
   #seen: Seen | null = null
-  #rows = new Int32Array(1024)
-  #same = new Int32Array(1024)
 
   add(neighbour: Neighbour): void {
     this.addAll([neighbour])
@@ -156,40 +152,36 @@ export class Around {
   /** Four counts for each of ALL_BITS: inside n and hit, outside n and hit; and what they are the sums of. */
   #counts(self: Neighbour, phase: string, among: readonly Dimension[]): { readonly counts: Int32Array; readonly answers: readonly Answer[] } {
     const [bit, byFault] = this.#held.trouble(self, phase)
-    const { n, rows: seen, own, asked, same } = this.#seenFrom(self)
+    const { asked, alike } = this.#seenFrom(self)
+    const courses = this.#held.courses.table
     const fences = maskOf(among)
     const counts = new Int32Array(ALL_BITS.length * 4)
-    // Rows with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
-    const alike = this.#alike
-    const rows = this.#held.rows
+    // Those with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
+    const timesOf = this.#answers
     const met: number[] = []
-    const rare = new Map<number, number>()
-    for (let i = 0; i < n; i++) {
-      const mask = same[i] ?? 0
-      const row = seen[i] ?? 0
-      const base = row * STRIDE
-      if ((mask & fences) !== fences || row === own || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
-      const fault = rows[base + FAULT] ?? 0
-      const key = (mask << 1) | ((bit === 0 ? fault === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0)
+    for (let i = 0; i < alike.n; i++) {
+      const mask = alike.masks[i] ?? 0
+      const course = alike.courses[i] ?? 0
+      if ((mask & fences) !== fences || ((courses[course + COULD] ?? 0) & bit) !== bit) continue
+      const fault = courses[course + FAULT] ?? 0
+      const times = alike.times[i] ?? 0
+      const key = (mask << 1) | ((bit === 0 ? fault === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0)
       // A place that was not reported is another one, unless the attempt ended before it could be.
-      const known = fault === 0 ? asked : asked & ~(rows[base + UNREPORTED] ?? 0)
-      if (known !== asked) {
-        const both = (known << (WIDTH + 1)) | key
-        rare.set(both, (rare.get(both) ?? 0) + 1)
-      } else {
-        const times = alike[key] ?? 0
-        if (times === 0) met.push(key)
-        alike[key] = times + 1
+      const known = fault === 0 ? asked : asked & ~(courses[course + UNREPORTED] ?? 0)
+      if (known !== asked) sumInto(counts, known, key, times)
+      else {
+        const before = timesOf[key] ?? 0
+        if (before === 0) met.push(key)
+        timesOf[key] = before + times
       }
     }
     const answers: Answer[] = []
     for (const key of met) {
-      const times = alike[key] ?? 0
+      const times = timesOf[key] ?? 0
       sumInto(counts, asked, key, times)
       answers.push({ mask: key >> 1, isHit: (key & 1) !== 0, times })
-      alike[key] = 0
+      timesOf[key] = 0
     }
-    for (const [key, times] of rare) sumInto(counts, key >>> (WIDTH + 1), key & ((1 << (WIDTH + 1)) - 1), times)
     return { counts, answers }
   }
 
@@ -197,20 +189,19 @@ export class Around {
   #seenFrom(self: Neighbour): Seen {
     if (this.#seen?.self === self) return this.#seen
     const [from, to] = this.#held.neighbours(self.atMs)
-    const more = this.#held.moreOfPool(self, from, to)
-    const n = to - from + more.length
+    const { kinds, rows } = this.#held
+    const own = this.#held.rowOf(self)
     let asked = 0
     for (const [d, dimension] of DIMENSIONS.entries()) if (self.places[dimension] !== '') asked |= 1 << d
-    this.#held.kinds.compareWith(self.places)
-    if (this.#same.length < n) [this.#rows, this.#same] = [new Int32Array(2 * n), new Int32Array(2 * n)]
-    const rows = this.#rows
-    const same = this.#same
-    for (let i = 0; i < n; i++) {
-      const row = from + i < to ? from + i : (more[from + i - to] ?? 0)
-      rows[i] = row
-      same[i] = this.#held.kinds.sameAs(this.#held.rows[row * STRIDE + KIND] ?? 0)
+    kinds.compareWith(self.places)
+    const alike = this.#alike
+    alike.clear()
+    const add = (row: number) => {
+      if (row !== own) alike.add(kinds.sameAs(rows[row * STRIDE + KIND] ?? 0), rows[row * STRIDE + COURSE] ?? 0)
     }
-    return (this.#seen = { self, n, rows, own: this.#held.rowOf(self), asked, same })
+    for (let row = from; row < to; row++) add(row)
+    for (const row of this.#held.moreOfPool(self, from, to)) add(row)
+    return (this.#seen = { self, asked, alike })
   }
 
   /** Whether its image is told from its pool by nothing that was seen: see PlaceKinds.isImageThePools. */
@@ -227,23 +218,23 @@ export class Around {
   /** Compares a place with everywhere else, among the neighbours that share some other places with the attempt. */
   contrast(self: Neighbour, dimension: Dimension, phase: string, among: readonly Dimension[] = []): Contrast {
     const [bit] = this.#held.trouble(self, phase)
-    const { n, rows: seen, own, same } = this.#seenFrom(self)
-    const rows = this.#held.rows
+    const { alike } = this.#seenFrom(self)
+    const courses = this.#held.courses.table
     const [there, fences] = [maskOf([dimension]), maskOf(among)]
     let [insideN, insideHit, outsideN, outsideHit] = [0, 0, 0, 0]
-    for (let i = 0; i < n; i++) {
-      const mask = same[i] ?? 0
-      const row = seen[i] ?? 0
-      const base = row * STRIDE
-      if ((mask & fences) !== fences || ((rows[base + UNREPORTED] ?? 0) & there) !== 0 || row === own) continue
-      if (((rows[base + COULD] ?? 0) & bit) !== bit) continue
-      const hit = (bit === 0 ? rows[base + FAULT] !== 0 : ((rows[base + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0
+    for (let i = 0; i < alike.n; i++) {
+      const mask = alike.masks[i] ?? 0
+      const course = alike.courses[i] ?? 0
+      if ((mask & fences) !== fences || ((courses[course + UNREPORTED] ?? 0) & there) !== 0) continue
+      if (((courses[course + COULD] ?? 0) & bit) !== bit) continue
+      const times = alike.times[i] ?? 0
+      const hits = (bit === 0 ? courses[course + FAULT] !== 0 : ((courses[course + BEYOND] ?? 0) & bit) !== 0) ? times : 0
       if ((mask & there) !== 0) {
-        insideN++
-        insideHit += hit
+        insideN += times
+        insideHit += hits
       } else {
-        outsideN++
-        outsideHit += hit
+        outsideN += times
+        outsideHit += hits
       }
     }
     return { inside: { n: insideN, hit: insideHit }, outside: { n: outsideN, hit: outsideHit } }
@@ -254,11 +245,12 @@ export class Around {
     const [bit, byFault] = this.#held.trouble(self, phase)
     const [d, own] = this.#held.placeOf(self, dimension)
     const rows = this.#held.rows
+    const courses = this.#held.courses.table
     const result = { n: 0, hit: 0 }
     this.#held.outwards(self, NEAR_MS, (row) => {
-      const base = row * STRIDE
-      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
-      if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
+      const course = rows[row * STRIDE + COURSE] ?? 0
+      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
+      if (bit === 0 ? courses[course + FAULT] === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0) result.hit++
       return ++result.n < most
     })
     return result
@@ -273,6 +265,7 @@ export class Around {
   anywhere(self: Neighbour, phase: string, outside: readonly Dimension[] = [], among: readonly Dimension[] = [], most = NEAREST / 2): Anywhere {
     const [bit, byFault] = this.#held.trouble(self, phase)
     const rows = this.#held.rows
+    const courses = this.#held.courses.table
     const host = DIMENSIONS.indexOf('host')
     const [own, shared] = [outside, among].map((dimensions) => dimensions.map((dimension) => this.#held.placeOf(self, dimension))) as [
       Placed[],
@@ -280,15 +273,15 @@ export class Around {
     ]
     const [before, after] = [0, 1].map(() => ({ n: 0, hit: 0, hosts: new Set<number>() })) as [Side, Side]
     this.#held.outwards(self, SAME_DAY_MS, (row) => {
-      const base = row * STRIDE
+      const course = rows[row * STRIDE + COURSE] ?? 0
       const one = (this.#held.at[row] ?? 0) < self.atMs ? before : after
       if (own.length > 0 && own.every(([d, place]) => this.#held.isAt(row, d, place))) return true
       if (!shared.every(([d, place]) => this.#held.isAt(row, d, place))) return true
-      if (one.n >= most || this.#held.isSelf(row, self) || ((rows[base + COULD] ?? 0) & bit) !== bit) return true
+      if (one.n >= most || this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
       one.n++
-      if (bit === 0 ? rows[base + FAULT] === byFault : ((rows[base + BEYOND] ?? 0) & bit) !== 0) {
+      if (bit === 0 ? courses[course + FAULT] === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0) {
         one.hit++
-        one.hosts.add(this.#held.kinds.valueOf(rows[base + KIND] ?? 0, host))
+        one.hosts.add(this.#held.kinds.valueOf(rows[row * STRIDE + KIND] ?? 0, host))
       }
       return before.n < most || after.n < most
     })
@@ -301,11 +294,12 @@ export class Around {
   failing(self: Neighbour, dimension: Dimension, codes: readonly string[], most = 12): { n: number; failed: number; byThese: number } {
     const [d, own] = this.#held.placeOf(self, dimension)
     const rows = this.#held.rows
+    const courses = this.#held.courses.table
     const faults = codes.map((code) => this.#held.kinds.known(code))
     const result = { n: 0, failed: 0, byThese: 0 }
     this.#held.outwards(self, NEAR_MS, (row) => {
       if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self)) return true
-      const fault = rows[row * STRIDE + FAULT] ?? 0
+      const fault = courses[(rows[row * STRIDE + COURSE] ?? 0) + FAULT] ?? 0
       if (fault !== 0) result.failed++
       if (fault !== 0 && faults.includes(fault)) result.byThese++
       return ++result.n < most

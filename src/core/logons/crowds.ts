@@ -1,7 +1,8 @@
 import { bothOf, worseOf, type Contrast } from './contrast'
 import type { Neighbour } from './neighbour'
 import type { Dimension } from './places'
-import { BEYOND, COULD, FAR_MS, FAULT, firstOf, STRIDE, type NeighbourRows } from './neighbour-rows'
+import { BEYOND, COULD, FAULT } from './alike'
+import { COURSE, FAR_MS, firstOf, STRIDE, type NeighbourRows } from './neighbour-rows'
 
 /** A share is called crowded by what comes in four minutes. */
 const SLOT_MS = 240_000
@@ -55,6 +56,7 @@ export class Crowds {
     const [bit] = this.held.trouble(self, phase)
     const [, own] = this.held.placeOf(self, 'share')
     const { at, rows } = this.held
+    const courses = this.held.courses.table
     const { first, counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(own, self.atMs)
     const { near, most } = this.#crowdAt(own, self.atMs)
     const shared = among.map((dimension) => this.held.placeOf(self, dimension))
@@ -71,17 +73,17 @@ export class Crowds {
     while (Math.min(quietBefore.n, quietAfter.n) < NEAREST / 2 || (whenCrowded.n < NEAREST && crowdedLeft > 0)) {
       const row = next()
       if (row < 0) break
-      const base = row * STRIDE
+      const course = rows[row * STRIDE + COURSE] ?? 0
       const slot = Math.floor((at[row] ?? 0) / SLOT_MS) - first
       const crowded = (counts[slot] ?? 0) >= crowdedFrom
       if (crowded) crowdedLeft--
       // Just before and after a crowd it is neither crowded nor quiet.
       else if (crowdedRows > 0 && ((counts[slot - 1] ?? 0) >= crowdedFrom || (counts[slot + 1] ?? 0) >= crowdedFrom)) continue
       const side = crowded ? whenCrowded : (at[row] ?? 0) < self.atMs ? quietBefore : quietAfter
-      if (side.n >= (crowded ? NEAREST : NEAREST / 2) || rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
+      if (side.n >= (crowded ? NEAREST : NEAREST / 2) || courses[course + FAULT] !== 0 || ((courses[course + COULD] ?? 0) & bit) !== bit) continue
       if (this.held.isSelf(row, self) || !shared.every(([d, place]) => this.held.isAt(row, d, place))) continue
       side.n++
-      if (((rows[base + BEYOND] ?? 0) & bit) !== 0) side.hit++
+      if (((courses[course + BEYOND] ?? 0) & bit) !== 0) side.hit++
     }
     // A crowd leaves quiet moments alone on both sides of it, but for some soon after. What has just begun or ended without one does not.
     const worse = worseOf(quietBefore, quietAfter)
@@ -93,6 +95,7 @@ export class Crowds {
   /** Of those who came in other crowds with a crest as large, well before or after the one that an attempt is in: how many were slow in a phase. */
   inOthers(self: Neighbour, phase: string): Contrast['inside'] {
     const { at, rows } = this.held
+    const courses = this.held.courses.table
     const { atMs } = self
     const [bit] = this.held.trouble(self, phase)
     const [, own] = this.held.placeOf(self, 'share')
@@ -103,11 +106,11 @@ export class Crowds {
     const least = Math.max(crowdedFrom, AS_LARGE * crest)
     const result = { n: 0, hit: 0 }
     for (const row of this.#there(own, atMs, FAR_MS)) {
-      const base = row * STRIDE
+      const course = rows[row * STRIDE + COURSE] ?? 0
       if (Math.abs((at[row] ?? 0) - atMs) < ANOTHER_CROWD_MS || inSlot(at[row] ?? 0) < least) continue
-      if (rows[base + FAULT] !== 0 || ((rows[base + COULD] ?? 0) & bit) !== bit) continue
+      if (courses[course + FAULT] !== 0 || ((courses[course + COULD] ?? 0) & bit) !== bit) continue
       result.n++
-      if (((rows[base + BEYOND] ?? 0) & bit) !== 0) result.hit++
+      if (((courses[course + BEYOND] ?? 0) & bit) !== 0) result.hit++
     }
     return result
   }

@@ -115,12 +115,11 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
   const facts = factsOf(measured, around, org, ordinary)
   const wrongProfile = measured.outcome === 'degraded'
-  const weighed = CAUSES.flatMap((cause): Weighed[] => {
+  const weighed: Weighed[] = []
+  for (const cause of CAUSES) {
     const looked = cause.look(facts)
-    if (!looked?.some((clue) => clue.for)) return []
-    const evidence = cause.about === 'slow' && wrongProfile ? [...looked, WRONG_PROFILE] : looked
-    return [weigh(cause, evidence)]
-  })
+    if (looked?.some((clue) => clue.for)) weighed.push(weigh(cause, cause.about === 'slow' && wrongProfile ? [...looked, WRONG_PROFILE] : looked))
+  }
   const together = sideBySide(weighed)
   const causes = weighed.reduce((sum, { odds }) => sum + odds, 0)
   const all = SOMETHING_ELSE + causes

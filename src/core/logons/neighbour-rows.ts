@@ -1,3 +1,4 @@
+import { Courses } from './alike'
 import { couldHave, type Neighbour } from './neighbour'
 import { DIMENSIONS, PlaceKinds, type Dimension } from './places'
 import { SERIES } from './usual'
@@ -10,19 +11,14 @@ const MANY = 300
 /** Of these, so many should be of its own pool: of a small one beside large ones hardly any would be. */
 const MANY_OF_POOL = 48
 
-/** With more kinds of place than this, those that no neighbour is of are forgotten. */
+/** With more kinds of place, or more courses, than this, those that no neighbour has are forgotten. */
 const MOST_KINDS = 20_000
+const MOST_COURSES = 20_000
 
-/**
- * What is kept of each attempt, STRIDE numbers: its kind of place, one bit for each of SERIES that was beyond, by what it failed (0: it did not), one bit for
- * each of DIMENSIONS that was not reported, and one for each of SERIES that it could be slow in.
- */
+/** What is kept of each attempt, STRIDE numbers: its kind of place, and its course, which is where in `courses.table` it says how it went. */
 export const KIND = 0
-export const BEYOND = 1
-export const FAULT = 2
-export const UNREPORTED = 3
-export const COULD = 4
-export const STRIDE = 5
+export const COURSE = 1
+export const STRIDE = 2
 
 const SHARE = DIMENSIONS.indexOf('share')
 const POOL = DIMENSIONS.indexOf('pool')
@@ -37,6 +33,7 @@ export class NeighbourRows {
   at = new Float64Array(256)
   rows = new Int32Array(256 * STRIDE)
   readonly kinds = new PlaceKinds()
+  readonly courses = new Courses()
   #ids: string[] = []
   /** The rows at each share, and of each pool, by time, as far as they were looked at; all anew when others than the last have changed. */
   readonly #ofShare = new Map<number, number[]>()
@@ -75,10 +72,12 @@ export class NeighbourRows {
     const base = row * STRIDE
     const kind = this.kinds.kindOf(places)
     this.rows[base + KIND] = kind
-    this.rows[base + UNREPORTED] = this.kinds.unreported(kind)
-    this.rows[base + BEYOND] = beyond
-    this.rows[base + COULD] = couldHave(neighbour)
-    this.rows[base + FAULT] = failed ? this.kinds.numberOf(fault || 'failed') : 0
+    this.rows[base + COURSE] = this.courses.of(
+      beyond,
+      failed ? this.kinds.numberOf(fault || 'failed') : 0,
+      this.kinds.unreported(kind),
+      couldHave(neighbour),
+    )
   }
 
   /** Moves rows by so many. */
@@ -110,20 +109,25 @@ export class NeighbourRows {
     this.#ids = this.#ids.slice(first)
     this.size -= first
     this.#lookedAt = ANEW
-    if (this.kinds.size <= MOST_KINDS) return false
-    this.#forgetPlaces()
+    if (this.kinds.size <= MOST_KINDS && this.courses.size <= MOST_COURSES) return false
+    this.#forgetUnused()
     return true
   }
 
-  #forgetPlaces(): void {
+  /** Forgets kinds of place and courses that no attempt has any more. */
+  #forgetUnused(): void {
     const rows = this.rows.subarray(0, this.size * STRIDE)
-    const [kinds, faults] = [new Set<number>(), new Set<number>()]
+    const [kinds, courses] = [new Set<number>(), new Set<number>()]
     for (let base = 0; base < rows.length; base += STRIDE) {
       kinds.add(rows[base + KIND] ?? 0)
-      faults.add(rows[base + FAULT] ?? 0)
+      courses.add(rows[base + COURSE] ?? 0)
     }
-    const kept = this.kinds.keepOnly(kinds, faults)
-    for (let base = 0; base < rows.length; base += STRIDE) rows[base + KIND] = kept.get(rows[base + KIND] ?? 0) ?? 0
+    const keptCourses = this.courses.keepOnly(courses)
+    const kept = this.kinds.keepOnly(kinds, this.courses.faults())
+    for (let base = 0; base < rows.length; base += STRIDE) {
+      rows[base + KIND] = kept.get(rows[base + KIND] ?? 0) ?? 0
+      rows[base + COURSE] = keptCourses.get(rows[base + COURSE] ?? 0) ?? 0
+    }
   }
 
   rowOf({ atMs, id }: Neighbour): number {
