@@ -19,7 +19,15 @@ export const PLUGINS = [
 
 export default defineConfig({
   root: 'src/web',
-  build: { outDir: '../../dist/web', emptyOutDir: true, target: 'es2023', assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: '../../dist/web',
+    emptyOutDir: true,
+    target: 'es2023',
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 900,
+    // Which plugin took how long is nothing that whoever starts the demo has to know.
+    rolldownOptions: { checks: { bundlerTimings: false } },
+  },
   plugins: PLUGINS,
   optimizeDeps: { include: ['bootstrap-vue-next/components/*'] },
   worker: { format: 'es' },

@@ -1,7 +1,7 @@
 // npm run demo: installs what is missing, builds, and starts server and stand-ins on one printed address.
 //   -- --trouble held-container,storm,…   makes the stand-ins misbehave · --port 4040 · --fresh forgets the data of earlier runs
 import { randomBytes } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { build, install, ROOT, start } from './shared.mjs'
@@ -25,10 +25,31 @@ mkdirSync(values.data, { recursive: true })
 const tokenFile = join(values.data, 'token')
 if (!existsSync(tokenFile)) writeFileSync(tokenFile, randomBytes(24).toString('base64url'), { mode: 0o600 })
 const token = readFileSync(tokenFile, 'utf8')
-const done = join(values.data, 'history-done')
-// A start that was cut off before its history was there goes on with that one: another, of another moment, would come on top of it.
-const untilFile = join(values.data, 'history-until')
-if (!existsSync(untilFile)) writeFileSync(untilFile, String(begun))
+const DAY_MS = 86_400_000
+/** What is told of the past: until when, since when (null: as many days as are asked for), by which moment troubles are planted, and whether all of it is told. */
+const historyFile = join(values.data, 'history.json')
+/** Touched while the fleet lives: a later start tells what has been since. */
+const livedFile = join(values.data, 'lived')
+/** How folders of before say that they have all of it. */
+const oldFile = join(values.data, 'history-done')
+const known = existsSync(historyFile) ? JSON.parse(readFileSync(historyFile, 'utf8')) : null
+const past = pastOf(known ?? (existsSync(oldFile) ? { plantedMs: begun, isTold: true } : null))
+writeFileSync(historyFile, JSON.stringify(past))
+
+function pastOf(before) {
+  if (before === null) return { sinceMs: null, untilMs: begun, plantedMs: begun, isTold: false }
+  // A start that was cut off before its history was there goes on with that one: another, of another moment, would come on top of it.
+  if (!before.isTold) return before
+  const sinceMs = existsSync(livedFile) ? Math.round(statSync(livedFile).mtimeMs) : begun
+  // After days, what was wrong then is how things are: other troubles have begun since.
+  return { sinceMs, untilMs: begun, plantedMs: begun - sinceMs > 3 * DAY_MS ? begun : before.plantedMs, isTold: false }
+}
+
+function told() {
+  writeFileSync(livedFile, '')
+  writeFileSync(historyFile, JSON.stringify({ ...past, isTold: true }))
+  setInterval(() => utimesSync(livedFile, new Date(), new Date()), 5000).unref()
+}
 const port = Number(values.port)
 const shared = { IKEBANA_TOKEN: token, IKEBANA_DEMO: '1', IKEBANA_TIME_ZONE: 'Europe/Copenhagen' }
 const children = []
@@ -81,14 +102,18 @@ watched(
             STANDINS_PEOPLE: values.people,
             STANDINS_DAYS: values.days,
             STANDINS_FLOOR: values.floor,
-            ...(existsSync(done) ? { STANDINS_HISTORY: 'none' } : { STANDINS_HISTORY_UNTIL: readFileSync(untilFile, 'utf8') }),
+            STANDINS_PLANTED: String(past.plantedMs),
+            STANDINS_HISTORY_UNTIL: String(past.untilMs),
+            ...(past.sinceMs === null ? {} : { STANDINS_HISTORY_SINCE: String(past.sinceMs) }),
           },
           (line) => {
-            if (line.startsWith('history complete')) writeFileSync(done, '')
+            if (line.startsWith('history complete')) told()
             if (!line.startsWith('stand-ins ready')) return
             console.log(`ready after ${((Date.now() - begun) / 1000).toFixed(1)} s (without installing and building)\n\n  http://127.0.0.1:${port}\n`)
-            if (!existsSync(done) && Number(values.days) > 3)
+            if (past.sinceMs === null && Number(values.days) > 3)
               console.log('The last four days are there; the days before them are being read, as Logons shows under Evidence files.')
+            else if (past.sinceMs !== null && begun - past.sinceMs > DAY_MS / 24)
+              console.log('What was while it stood still is being read, as Logons shows under Evidence files.')
           },
         ),
         'stand-ins',

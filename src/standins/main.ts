@@ -6,7 +6,8 @@ import type { Observation } from '../core/logons/observation'
 import { controlServer } from './control'
 import { larkmere, type Larkmere } from './directory/larkmere'
 import { Fleet, type Uplink } from './fleet/fleet'
-import { history } from './fleet/history'
+import { history, type Range } from './fleet/history'
+import { DAY_MS } from './fleet/shifts'
 import { stretchesOf } from './fleet/stretches'
 import { changesOf, plant, TROUBLES, type Trouble } from './fleet/troubles'
 import { leaveInventory } from './share/inventory'
@@ -22,16 +23,17 @@ const folder = resolve(env['STANDINS_DATA'] ?? '.data/standins')
 const days = Number(env['STANDINS_DAYS'] ?? 30)
 const wanted = (env['STANDINS_TROUBLE'] ?? '').split(',').filter((name): name is Trouble => TROUBLES.some((known) => known === name))
 
-/** The launcher says when it has been sent before. */
-const withHistory = env['STANDINS_HISTORY'] !== 'none'
 /** So many files are read at once, so that there is always one to go on with. */
 const AT_ONCE = 3
 const pending: string[] = []
 const startedMs = Date.now()
 /** When the history ends: now, or when a start before this one was that did not come to its end. */
 const untilMs = Number(env['STANDINS_HISTORY_UNTIL'] ?? startedMs)
+/** Since when it is to be told; all days of it, where nothing was told before. */
+const sinceMs = env['STANDINS_HISTORY_SINCE'] === undefined ? null : Number(env['STANDINS_HISTORY_SINCE'])
 const company = larkmere(Number(env['STANDINS_PEOPLE'] ?? 2600))
-const planted = plant(untilMs, company.staff, company.hosts)
+const plantedMs = Number(env['STANDINS_PLANTED'] ?? untilMs)
+const planted = plant(plantedMs, company.staff, company.hosts)
 const shares = larkmereShares(folder)
 
 const headers = { authorization: `Bearer ${token}` }
@@ -62,8 +64,7 @@ const uplink: Uplink = {
 }
 
 await send('PUT', '/api/directory', company.org)
-// They belong to the history: a later start must not move them.
-if (withHistory) for (const change of changesOf(planted, untilMs)) await send('POST', '/api/changes/told', change)
+for (const change of changesOf(planted, plantedMs)) await send('POST', '/api/changes/told', change)
 const fleet = new Fleet({ larkmere: company, planted, shares, uplink, timeZone, floorAMinute: Number(env['STANDINS_FLOOR'] ?? 6), now: Date.now })
 for (const trouble of wanted) fleet.set(trouble, true)
 await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PORT'] ?? 4041), host: '127.0.0.1' })
@@ -71,14 +72,11 @@ for (const share of shares) await mkdir(share.mount, { recursive: true })
 // The last days first, so that there is something to see soon; the days before it follow while people work.
 const RECENT_DAYS = 3
 const recent: Stretch[] = []
-await writeHistory({ fromDay: Math.min(days, RECENT_DAYS), toDay: 0 }, (stretches) => Promise.resolve(void recent.push(...stretches)))
+if (sinceMs === null)
+  await writeHistory({ fromDay: Math.min(days, RECENT_DAYS), toDay: 0 }, (stretches) => Promise.resolve(void recent.push(...stretches)))
 fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
-await Promise.all([
-  makeDisks(company, shares).then(() => plantTroubled(company, shares, startedMs)),
-  uplink.stretches(recent),
-  days > RECENT_DAYS ? writeHistory({ fromDay: days, toDay: RECENT_DAYS + 1 }, (stretches) => uplink.stretches(stretches)) : null,
-])
+await Promise.all([makeDisks(company, shares).then(() => plantTroubled(company, shares, startedMs)), uplink.stretches(recent), restOfHistory()])
 process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
@@ -86,9 +84,16 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
     process.exit(0)
   })
 
+/** The days before, or what was while the stand-ins stood still: as far as the history goes back, and a day more, as a night's shift belongs to the day before. */
+async function restOfHistory(): Promise<void> {
+  if (sinceMs !== null) {
+    const fromDay = Math.min(days, Math.ceil((untilMs - sinceMs) / DAY_MS) + 1)
+    await writeHistory({ fromDay, toDay: 0, sinceMs }, (stretches) => uplink.stretches(stretches))
+  } else if (days > RECENT_DAYS) await writeHistory({ fromDay: days, toDay: RECENT_DAYS + 1 }, (stretches) => uplink.stretches(stretches))
+}
+
 /** Sends days of history as evidence files, and tells when people were connected. */
-async function writeHistory(range: { fromDay: number; toDay: number }, tell: (stretches: Stretch[]) => Promise<void>): Promise<void> {
-  if (!withHistory) return
+async function writeHistory(range: Range, tell: (stretches: Stretch[]) => Promise<void>): Promise<void> {
   let told: [Promise<void>, Promise<void>] = [Promise.resolve(), Promise.resolve()]
   for (const { dayMs, observations, logons } of history(company, planted, range, untilMs, timeZone)) {
     if (observations.length === 0) continue

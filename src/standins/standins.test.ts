@@ -42,6 +42,20 @@ describe('Larkmere Ferries', () => {
     expect(Math.max(...once.filter(({ kind }) => kind === 'begin').map(({ timeMs }) => timeMs))).toBeLessThan(NOW)
   })
 
+  it('tells what has been since a moment as logons of their own, the same each time', () => {
+    const since = NOW - 20 * 3_600_000
+    const later = () =>
+      [...history(company, planted, { fromDay: 2, toDay: 0, sinceMs: since }, NOW, 'Europe/Copenhagen')].flatMap(({ observations }) => observations)
+    const told = later()
+    const begins = told.filter(({ kind }) => kind === 'begin')
+    expect(later()).toEqual(told)
+    expect(begins.length).toBeGreaterThan(50)
+    expect(Math.min(...begins.map(({ timeMs }) => timeMs))).toBeGreaterThanOrEqual(since)
+    const before = new Set(days(2, 0).map(({ attempt }) => attempt))
+    expect(begins.filter(({ attempt }) => before.has(attempt))).toEqual([])
+    expect(told.filter(({ attrs }) => attrs?.['first'] === true)).toEqual([])
+  })
+
   it('plants troubles that the diagnosis finds from the evidence alone', () => {
     const explained = analyseAll(
       correlate(days(6, 0), NOW).map(({ attempt }) => attempt),

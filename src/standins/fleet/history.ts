@@ -11,11 +11,18 @@ interface Due {
   readonly staff: Staff
 }
 
-/** The logons of some days before now (0 is today), a day at a time, as observations by start. Same seed, same history. */
+/** Some days before now (0 is today), and where all before was told, only what began since. */
+export interface Range {
+  readonly fromDay: number
+  readonly toDay: number
+  readonly sinceMs?: number
+}
+
+/** The logons of some days, a day at a time, as observations by start. Same seed, same history. */
 export function* history(
   larkmere: Larkmere,
   planted: Planted,
-  range: { readonly fromDay: number; readonly toDay: number },
+  { fromDay, toDay, sinceMs = -Infinity }: Range,
   nowMs: number,
   timeZone: string,
 ): Generator<{ dayMs: number; observations: Observation[]; logons: LoggedOn[] }> {
@@ -28,13 +35,14 @@ export function* history(
   let logons: LoggedOn[] = []
   const newcomers = new Random('newcomers')
   // Most people were here before the history begins; some join during it.
-  for (const { id } of larkmere.staff) if (!newcomers.chance(0.04)) known.add(id)
-  for (let ago = range.fromDay; ago >= range.toDay; ago--) {
+  for (const { id } of larkmere.staff) if (!newcomers.chance(0.04) || sinceMs > -Infinity) known.add(id)
+  for (let ago = fromDay; ago >= toDay; ago--) {
     const dayMs = today - ago * DAY_MS
-    const random = new Random(`day ${dayMs}`)
+    // What came before on this day has other ids.
+    const random = new Random(`day ${dayMs}${sinceMs > -Infinity ? ` since ${sinceMs}` : ''}`)
     const due: Due[] = larkmere.staff.flatMap((staff) =>
       logonsOn(staff, dayMs, timeZone, random)
-        .filter((atMs) => atMs < nowMs - 120_000)
+        .filter((atMs) => atMs >= sinceMs && atMs < nowMs - 120_000)
         .map((atMs) => ({ atMs, staff })),
     )
     // Whoever cannot log on tries again.

@@ -45,7 +45,7 @@ export function changesOf(
   nowMs: number,
 ) {
   const told = (id: string, atMs: number, kind: string, sentence: string, dimension?: string, value?: string) => ({
-    id: `larkmere-${id}`,
+    id: `larkmere-${id}-${new Date(nowMs).toISOString().slice(0, 10)}`,
     at: new Date(atMs).toISOString(),
     kind,
     sentence,
