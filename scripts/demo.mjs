@@ -68,10 +68,12 @@ const stop = (code) => {
       child.kill('SIGTERM')
     }
   }
-  setTimeout(() => process.exit(code), 8000).unref()
+  setTimeout(() => {
+    for (const child of children) child.kill('SIGKILL')
+    process.exit(code)
+  }, 8000).unref()
 }
-process.on('SIGINT', () => stop(0))
-process.on('SIGTERM', () => stop(0))
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => stop(0))
 const watched = (child, name) => {
   children.push(child)
   child.once('exit', (code) => {

@@ -80,9 +80,9 @@ export function debian(wanted) {
   if (without.length > 0) console.error(`could not install ${without.join(' ')}; the tests that need them say that they are skipped`)
 }
 
-/** Starts a process whose output is shown with a name in front. */
+/** Starts a process whose output is shown with a name in front. By the channel to it, it notices when this one is gone, whatever ended it. */
 export function start(name, args, env, onLine) {
-  const child = spawn(process.execPath, args, { cwd: ROOT, env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe'] })
+  const child = spawn(process.execPath, args, { cwd: ROOT, env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe', 'ipc'] })
   const show = (stream, quiet) => {
     let rest = ''
     stream.on('data', (chunk) => {

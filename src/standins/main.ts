@@ -66,6 +66,13 @@ const uplink: Uplink = {
 await send('PUT', '/api/directory', company.org)
 for (const change of changesOf(planted, plantedMs)) await send('POST', '/api/changes/told', change)
 const fleet = new Fleet({ larkmere: company, planted, shares, uplink, timeZone, floorAMinute: Number(env['STANDINS_FLOOR'] ?? 6), now: Date.now })
+const stop = () => {
+  fleet.stop()
+  process.exit(0)
+}
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, stop)
+// Whoever started it and listens to it is gone.
+process.on('disconnect', stop)
 for (const trouble of wanted) fleet.set(trouble, true)
 await controlServer(fleet, shares, token).listen({ port: Number(env['STANDINS_PORT'] ?? 4041), host: '127.0.0.1' })
 for (const share of shares) await mkdir(share.mount, { recursive: true })
@@ -78,11 +85,6 @@ fleet.start()
 process.stdout.write(`stand-ins ready in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
 await Promise.all([makeDisks(company, shares).then(() => plantTroubled(company, shares, startedMs)), uplink.stretches(recent), restOfHistory()])
 process.stdout.write(`history complete in ${((Date.now() - startedMs) / 1000).toFixed(1)} s\n`)
-for (const signal of ['SIGINT', 'SIGTERM'] as const)
-  process.on(signal, () => {
-    fleet.stop()
-    process.exit(0)
-  })
 
 /** The days before, or what was while the stand-ins stood still: as far as the history goes back, and a day more, as a night's shift belongs to the day before. */
 async function restOfHistory(): Promise<void> {

@@ -7,6 +7,7 @@ import { Attention } from './attention'
 import type { Database } from './database'
 import { migrate } from './migrate'
 import { openServer } from './postgres'
+import { CannotStart, reasonOf } from '../shell/cannot-start'
 import { startWorker } from '../shell/worker'
 import { databaseOver } from './wire'
 
@@ -26,7 +27,9 @@ export async function openDatabase(folder: string, url: string | undefined): Pro
   const attention = new Attention()
   if (url) {
     const database = openServer(url)
-    await migrate(database)
+    await migrate(database).catch((error: unknown) => {
+      throw new CannotStart(`The database that DATABASE_URL names cannot be used: ${reasonOf(error)}`, error)
+    })
     return { database, link: () => ({ url }), attention }
   }
   await mkdir(folder, { recursive: true })
@@ -35,7 +38,12 @@ export async function openDatabase(folder: string, url: string | undefined): Pro
   const fresh = !existsSync(home)
   // A folder is made beside and renamed, so that a kill in its first moments leaves nothing that does not open.
   if (fresh) await makeFolder(home)
-  const { worker, connect } = await startDatabaseWorker(home, attention)
+  const { worker, connect } = await startDatabaseWorker(home, attention).catch((error: unknown) => {
+    throw new CannotStart(
+      `The database in ${home} cannot be opened; it may be damaged (${reasonOf(error)}). Bring back a copy of the folder, or choose another one.`,
+      error,
+    )
+  })
   const { port, close } = connect()
   const database = databaseOver(port, async () => {
     close()
@@ -99,11 +107,11 @@ export async function lock(path: string): Promise<() => Promise<void>> {
       if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error
       const holder = Number(await readFile(path, 'utf8').catch(() => ''))
       if (holder > 0 && holder !== process.pid && isAlive(holder))
-        throw new Error(`The data folder is in use by process ${holder}. Stop that one first, or choose another folder.`, { cause: error })
+        throw new CannotStart(`The data folder is in use by process ${holder}. Stop that one first, or choose another folder.`, error)
       await rm(path, { force: true })
     }
   }
-  throw new Error('The data folder could not be locked.')
+  throw new CannotStart('The data folder could not be locked.', null)
 }
 
 function isAlive(pid: number): boolean {

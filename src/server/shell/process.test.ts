@@ -1,4 +1,6 @@
-import { mkdtempSync, rmSync } from 'node:fs'
+import { spawn, spawnSync } from 'node:child_process'
+import { once } from 'node:events'
+import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -212,5 +214,54 @@ describe('durability', () => {
     const unlock = await lock(path)
     await unlock()
     await start()
+  })
+})
+
+describe('what keeps it from starting', () => {
+  /** What it says, and how it ends, where it should not start at all. */
+  const refused = (data: string, env: Readonly<Record<string, string>> = {}) => {
+    const { status, stderr } = spawnSync(process.execPath, ['dist/server/main.js'], {
+      env: { ...process.env, PORT: '0', IKEBANA_DEMO: '', DATABASE_URL: '', ...env, IKEBANA_DATA: data },
+      encoding: 'utf8',
+      timeout: 60_000,
+    })
+    return { status, stderr }
+  }
+
+  it('is said in a sentence: a folder in use, a database that is damaged, a port that is taken', () => {
+    expect(refused(folder)).toEqual({
+      status: 1,
+      stderr: expect.stringMatching(/^The data folder is in use by process \d+\. Stop that one first/) as string,
+    })
+    const damaged = mkdtempSync(join(tmpdir(), 'ikebana-damaged-'))
+    const taken = mkdtempSync(join(tmpdir(), 'ikebana-taken-'))
+    try {
+      mkdirSync(join(damaged, 'database'))
+      writeFileSync(join(damaged, 'database', 'PG_VERSION'), '1')
+      const said = refused(damaged)
+      expect(said.status).toBe(1)
+      expect(said.stderr).toMatch(/^The database in .*database cannot be opened; it may be damaged \(.+\)\. Bring back a copy/)
+      expect(said.stderr).not.toMatch(/\n +at /)
+      const port = new URL(base).port
+      expect(refused(taken, { PORT: port }).stderr).toMatch(new RegExp(`^Nothing can listen on port ${port} of 127.0.0.1: `))
+    } finally {
+      for (const one of [damaged, taken]) rmSync(one, { recursive: true, force: true })
+    }
+  })
+
+  it('ends with whoever started it, and leaves the folder free', async () => {
+    const data = mkdtempSync(join(tmpdir(), 'ikebana-orphan-'))
+    try {
+      const child = spawn(process.execPath, ['dist/server/main.js'], {
+        env: { ...process.env, PORT: '0', IKEBANA_DEMO: '', DATABASE_URL: '', IKEBANA_DATA: data },
+        stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
+      })
+      await once(child.stdout ?? child, 'data')
+      child.disconnect()
+      expect(await once(child, 'exit')).toEqual([0, null])
+      expect(existsSync(join(data, 'lock'))).toBe(false)
+    } finally {
+      rmSync(data, { recursive: true, force: true })
+    }
   })
 })

@@ -34,6 +34,7 @@ import { valuesOf } from '../../core/policies'
 import { Settings } from '../../contract/other'
 import { keepVersion } from '../policies/sets'
 import { makeApp } from './app'
+import { CannotStart, reasonOf } from './cannot-start'
 import type { Config, Context } from './context'
 import { Live } from './live'
 
@@ -113,7 +114,9 @@ export async function startServer(options: StartOptions): Promise<Started> {
     options.webFolder,
     true,
   )
-  const address = await app.listen({ port: options.port, host: options.host })
+  const address = await app.listen({ port: options.port, host: options.host }).catch((error: unknown) => {
+    throw new CannotStart(`Nothing can listen on port ${options.port} of ${options.host}: ${reasonOf(error)}. PORT and HOST choose another.`, error)
+  })
   // What a stop left is put in order as soon as the fleet answers, which may be later than this.
   const startedMs = now()
   let inOrder = false
