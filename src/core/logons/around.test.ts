@@ -114,7 +114,7 @@ describe('the neighbours of a logon', () => {
         for (const phase of ['container', 'failed']) {
           expect(single.locate(self, phase)).toEqual(whole.locate(self, phase))
           expect(single.contrast(self, 'share', phase)).toEqual(whole.contrast(self, 'share', phase))
-          expect(single.nearest(self, 'pool', phase)).toEqual(whole.nearest(self, 'pool', phase))
+          expect(single.nearest(self, ['pool'], phase)).toEqual(whole.nearest(self, ['pool'], phase))
         }
         expect(single.crowd(self, 'container')).toEqual(whole.crowd(self, 'container'))
       }),
@@ -129,7 +129,7 @@ describe('the neighbours of a logon', () => {
           .others(all, self)
           .filter(({ places, atMs, ran }) => ran !== 0 && places.pool === self.places.pool && Math.abs(atMs - self.atMs) < NEAR_MS)
           .sort((a, b) => Math.abs(a.atMs - self.atMs) - Math.abs(b.atMs - self.atMs))
-        const { n, hit } = holding(all).nearest(self, 'pool', 'container', 5)
+        const { n, hit } = holding(all).nearest(self, ['pool'], 'container', 5)
         expect(n).toBe(Math.min(5, near.length))
         // Those just as far away may be taken in either order.
         const far = Math.abs((near[n - 1]?.atMs ?? self.atMs) - self.atMs)

@@ -240,16 +240,17 @@ export class Around {
     return { inside: { n: insideN, hit: insideHit }, outside: { n: outsideN, hit: outsideHit } }
   }
 
-  /** Of the neighbours at a place that are nearest in time, how many had the same trouble. */
-  nearest(self: Neighbour, dimension: Dimension, phase: string, most = 8): Contrast['inside'] {
+  /** Of the neighbours at some places of its own that are nearest in time, how many had the same trouble: of the half hour either side, or on a way between two places of hours. */
+  nearest(self: Neighbour, dimensions: readonly Dimension[], phase: string, most = 8): Contrast['inside'] {
     const [bit, byFault] = this.#held.trouble(self, phase)
-    const [d, own] = this.#held.placeOf(self, dimension)
+    const places = dimensions.map((dimension) => this.#held.placeOf(self, dimension))
     const rows = this.#held.rows
     const courses = this.#held.courses.table
     const result = { n: 0, hit: 0 }
-    this.#held.outwards(self, NEAR_MS, (row) => {
+    this.#held.outwards(self, dimensions.length > 1 ? SAME_DAY_MS : NEAR_MS, (row) => {
       const course = rows[row * STRIDE + COURSE] ?? 0
-      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
+      if (!places.every(([d, own]) => this.#held.isAt(row, d, own))) return true
+      if (this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
       if (bit === 0 ? courses[course + FAULT] === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0) result.hit++
       return ++result.n < most
     })

@@ -61,6 +61,22 @@ describe('what is not to be learnt from', () => {
     expect(illIn(oneDay(240, 'policy', (_, host) => host < 8)).size).toBe(0)
   })
 
+  it('is what takes long at the same hours day after day, unless people are asked for something then', () => {
+    const days = (phase: string, isLong: (day: number, i: number) => boolean) =>
+      Array.from({ length: 4 }, (_, day) =>
+        oneDay(240, phase, (i) => isLong(day, i)).map((attempt) => ({
+          ...attempt,
+          id: `${day}-${attempt.id}`,
+          startedAtMs: attempt.startedAtMs + day * 86_400_000,
+        })),
+      ).flat()
+    // An hour and a half of the four hours that anybody logs on in; of a half hour that is only partly in it, it may not be told.
+    expect(illIn(days('policy', (_, i) => i >= 60 && i < 150)).size).toBeGreaterThan(310)
+    expect(illIn(days('sign-on', (_, i) => i >= 60 && i < 150)).size).toBe(0)
+    // Of one day only, or now and then.
+    expect(illIn(days('policy', (day, i) => i >= 60 + 20 * day && i < 150 && (i * 7 + day) % 3 === 0)).size).toBe(0)
+  })
+
   it('is told among all of a pool, or all who come from a network, where few are of one kind', () => {
     const networks = ['home', 'office', 'ship', 'port', 'yard', 'bus', 'depot', 'club', 'inn', 'hall']
     const few = (i: number, host: number): Attrs => ({ ...zoneOf(i, host), network: networks[(i * 3) % 10] ?? '' })

@@ -116,7 +116,7 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
   const n = group.length
   const those = (which: readonly number[]) => which.flatMap((i) => list[i] ?? [])
   const kind = those(group)
-  for (const column of columns) {
+  for (const [series, column] of columns.entries()) {
     const sorted = Int32Array.from(group, (i) => column[i] ?? 0).sort()
     const [quarter, medianMs, highMs] = [sorted[n >> 2] ?? 0, sorted[n >> 1] ?? 0, sorted[Math.floor(0.9 * n)] ?? 0]
     const limitMs = unusualFrom({ medianMs, spreadMs: (medianMs - quarter) / 0.6745, lowMs: quarter, highMs: medianMs }, true, n)
@@ -132,6 +132,7 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
         const then = (some: readonly Placed[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
         const [kindThen, allLong, longThen] = [then(kind), new Set(long), new Set(then(long))]
         for (const at of AT) for (const attempt of [...illAt(kind, allLong, at), ...illAt(kindThen, longThen, at)]) ill.add(attempt)
+        if (series !== SIGN_ON) for (const attempt of illAtHours(kind, allLong)) ill.add(attempt)
       }
       for (const attempt of illWhile(kind, long, stretch)) ill.add(attempt)
     }
@@ -153,8 +154,26 @@ function apartFrom(sorted: Int32Array): number {
 
 /** Those that take long at the places that tell them from the others; none where these do not. */
 function illAt(kind: readonly Placed[], long: ReadonlySet<Placed>, at: readonly Dimension[]): Attempt[] {
-  const placeOf = ({ places }: Placed) =>
-    at.every((dimension) => places[dimension] !== '') ? at.map((dimension) => places[dimension]).join('\u0000') : ''
+  return illWhere(kind, long, ({ places }) =>
+    at.every((dimension) => places[dimension] !== '') ? at.map((dimension) => places[dimension]).join('\u0000') : '',
+  )
+}
+
+/** The sign-on of people is longer at their first logon of a day: they are asked for a second factor. */
+const SIGN_ON = SERIES.indexOf('sign-on')
+const HALF_HOUR_MS = 1_800_000
+const DAY_MS = 86_400_000
+/** So many days show that it is so day after day. */
+const DAYS = 3
+
+/** Those that take long at hours of the day that tell them from the others, day after day: as while something runs every night, or every morning. */
+function illAtHours(kind: readonly Placed[], long: ReadonlySet<Placed>): Attempt[] {
+  const ill = illWhere(kind, long, ({ attempt }) => String(Math.floor((attempt.startedAtMs % DAY_MS) / HALF_HOUR_MS)))
+  return new Set(ill.map(({ startedAtMs }) => Math.floor(startedAtMs / DAY_MS))).size >= DAYS ? ill : []
+}
+
+/** @param placeOf '' where it is not known */
+function illWhere(kind: readonly Placed[], long: ReadonlySet<Placed>, placeOf: (one: Placed) => string): Attempt[] {
   const counts = new Map<string, { n: number; long: number }>()
   for (const one of kind) {
     const place = placeOf(one)

@@ -98,7 +98,7 @@ function fullClues(facts: Parameters<Cause['look']>[0], which: 'share' | 'contai
   if (theirs !== null && isFull(theirs))
     clues.push(against(known === theirs ? 2 : 3, `Only ${Math.round(theirs / 2 ** 20)} MiB were free ${place[other]}.`))
   // A container fills up for one person, a share for everybody on it.
-  const { n, hit } = facts.text('share') ? facts.around.nearest(facts.self, 'share', 'failed', 12) : { n: 0, hit: 0 }
+  const { n, hit } = facts.text('share') ? facts.around.nearest(facts.self, ['share'], 'failed', 12) : { n: 0, hit: 0 }
   if (n >= 4 && hit * 4 >= n) {
     const said = `${hit} of the ${n} nearest logons on this share failed in the same way.`
     clues.push(which === 'share' ? clue(3, said) : against(3, said))

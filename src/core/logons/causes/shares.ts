@@ -19,6 +19,12 @@ const shareExcess = (facts: Facts) => (facts.text('share') === null ? null : sto
 /** Where nobody says which share it is, those of one pool may all have one. */
 const atShare = (facts: Facts): readonly string[] => (facts.text('share') === null ? ['share', 'pool'] : ['share'])
 
+/** Up to so many times the middle, it is as ever. From there to what is far above it may be either, and says next to nothing. */
+const AS_EVER = 1.6
+
+/** What it says that it is as ever. */
+const SAYS_AS_EVER = 1.5
+
 /** Latency as the host reports it, against what it ordinarily is. */
 function latency(facts: Facts, expectedHigh: boolean): Clue[] {
   const value = facts.number('shareLatencyMs')
@@ -26,7 +32,9 @@ function latency(facts: Facts, expectedHigh: boolean): Clue[] {
   const ordinary = facts.ordinary('shareLatencyMs')
   const high = ordinary ? isFarAbove(ordinary, { times: 2.2, ofHigh: 1.15, enough: 3 }) : value > 15
   const sentence = `Latency of the share ${value.toFixed(value < 10 ? 1 : 0)} ms${ordinary ? `; ordinarily ${ordinary.median.toFixed(1)} ms` : ''}.`
-  return [high === expectedHigh ? clue(expectedHigh ? 4 : 1.5, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
+  const isBetween = !high && ordinary !== null && value > AS_EVER * ordinary.median
+  if (isBetween) return expectedHigh ? [] : [clue(0.5, sentence, 'shareLatencyMs')]
+  return [high === expectedHigh ? clue(expectedHigh ? 4 : SAYS_AS_EVER, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
 }
 
 /** So many in other crowds as large say that a crowd by itself does no harm, where hardly any of them were slow and many are now. */
@@ -77,10 +85,16 @@ function onlyFromHere(facts: Facts, phase: string, { inside, outside }: Contrast
   const [zone, elsewhere] = [facts.text('zone') ?? '', `${outside.hit} of ${outside.n} from elsewhere`]
   if (inside.hit >= 0.6 * inside.n) return `On it, ${inside.hit} of ${inside.n} others from zone ${zone} were slow, but ${elsewhere}.`
   // It may have begun only now, or just be over.
-  const nearest = facts.around.nearest(facts.self, 'zone', phase)
-  if (nearest.n < 4 || nearest.hit < 0.6 * nearest.n || inside.hit * outside.n < 4 * outside.hit * inside.n) return null
+  const nearest = nearestOnWay(facts, phase)
+  const then = facts.anywhere(phase, ['zone'], ['share'])
+  const rarerElsewhere = inside.hit * outside.n >= 4 * outside.hit * inside.n || (then.n >= 4 && then.hit * 4 <= then.n)
+  if (!haveIt(nearest) || !rarerElsewhere) return null
   return `On it, ${nearest.hit} of the ${nearest.n} nearest from zone ${zone} were slow, but ${elsewhere}.`
 }
+
+/** Of those who came the same way, the nearest in time: it may be slow for hours only, every night. */
+const nearestOnWay = (facts: Facts, phase: string) => facts.around.nearest(facts.self, ['zone', 'share'], phase)
+const haveIt = ({ n, hit }: Contrast['inside']): boolean => n >= 4 && hit >= 0.6 * n
 
 /** That speaks against a trouble of the share itself. */
 function notTheShare(facts: Facts, phase: string): Clue[] {
@@ -207,7 +221,7 @@ export const farShare: Cause = {
       else if (best && best.gain >= 8 && !(inside.n >= 3 && inside.hit >= 0.6 * inside.n))
         clues.push(against(2, `It sits elsewhere: ${contrastSentence(best, excess.phase)}`))
     }
-    if (inside.n >= 3 && inside.hit * 5 < inside.n)
+    if (inside.n >= 3 && inside.hit * 5 < inside.n && !haveIt(nearestOnWay(facts, excess.phase)))
       clues.push(against(4, `Only ${inside.hit} of ${inside.n} others who came the same way, from ${zone ?? 'there'}, had it.`))
     if (outside.n >= 5 && outside.hit * 2 > outside.n)
       clues.push(against(4, `${outside.hit} of ${outside.n} others on it who came from elsewhere had it, too.`))
@@ -222,6 +236,13 @@ export const farShare: Cause = {
   sentence: (facts) =>
     `The way from ${facts.text('zone') ?? 'the host'} to ${facts.text('share') ?? 'the share'} is long; others on the same share are nearer.`,
   remedy: () => tell('Move the container nearer', 'To a share in the zone of the host; or look at the line between the two.'),
+}
+
+/** Against: on a share without room every write takes long, whoever's it is. */
+function fewOnIt(facts: Facts, phase: string): Clue[] {
+  const { inside } = facts.contrast('share', phase)
+  if (inside.n < 10 || inside.hit * 4 >= inside.n || haveIt(facts.around.nearest(facts.self, ['share'], phase))) return []
+  return [against(3, `Only ${inside.hit} of ${inside.n} others on it were slow in ${phase}.`)]
 }
 
 const ROOM = 2 ** 30
@@ -266,8 +287,9 @@ export const nearFull: Cause = {
           ...sitsAt(facts, excess.phase, ['share'], 4),
           ...crowd(facts, excess.phase, false),
           // A share that answers as ever, and is slow all the same, is slow where something is written.
-          ...latency(facts, false).filter((one) => one.for),
+          ...latency(facts, false).filter((one) => one.for && one.weight >= SAYS_AS_EVER),
           against(2, 'How much room is left on the share was not reported.'),
+          ...fewOnIt(facts, excess.phase),
           ...others,
         ]
       return inside === null && !facts.isReported('containerFreeBytes')

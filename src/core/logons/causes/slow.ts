@@ -223,7 +223,9 @@ export const poorLine: Cause = {
     if (rtt !== null) {
       // Where more than one in twenty have a poor line, the high end is theirs: far beyond the middle is high all the same.
       const high = usualRtt
-        ? rtt > Math.max(60, Math.min(Math.max(3 * usualRtt.median, 1.3 * usualRtt.high), Math.max(5 * usualRtt.median, POOR_RTT_MS)))
+        ? rtt > Math.max(60, Math.min(Math.max(3 * usualRtt.median, 1.3 * usualRtt.high), Math.max(5 * usualRtt.median, POOR_RTT_MS))) ||
+          // Where most from there have a poor line by now, the best of them tell what it can be.
+          (rtt > POOR_RTT_MS && rtt > 5 * usualRtt.low)
         : rtt > POOR_RTT_MS
       const than = usualRtt ? `; ordinarily ${Math.round(usualRtt.median)} ms` : ''
       clues.push(
