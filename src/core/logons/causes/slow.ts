@@ -225,7 +225,7 @@ export const poorLine: Cause = {
       const high = usualRtt
         ? rtt > Math.max(60, Math.min(Math.max(3 * usualRtt.median, 1.3 * usualRtt.high), Math.max(5 * usualRtt.median, POOR_RTT_MS))) ||
           // Where most from there have a poor line by now, the best of them tell what it can be.
-          (rtt > POOR_RTT_MS && rtt > 5 * usualRtt.low)
+          (rtt > POOR_RTT_MS && rtt > 8 * usualRtt.low)
         : rtt > POOR_RTT_MS
       const than = usualRtt ? `; ordinarily ${Math.round(usualRtt.median)} ms` : ''
       clues.push(
