@@ -117,3 +117,19 @@ describe('what comes again day after day', () => {
     expect(ofIll['poor-line']).toBeGreaterThan(0.85 * of)
   })
 })
+
+describe('what came since days', () => {
+  it('is no image version where two troubles leave nothing else, and the first on it were well', () => {
+    const { ofIll } = said(
+      week(({ pool, zone, day }) => {
+        const [ofPool, ofZone] = [pool === 'a', zone === 'H1']
+        if (day < 3 || !(ofPool || ofZone)) return { attrs: { image: `${pool} 7` } }
+        const times = ofZone ? { 'sign-on': 3.5, policy: 3.5 } : {}
+        return { times, part: (ofPool ? 12_000 : 400) * (ofZone ? 1.4 : 1), attrs: { image: `${pool} 7` } }
+      }),
+    )
+    expect(Object.keys(ofIll).sort()).toEqual(['directory-slow', 'nothing', 'policy-part-slow'])
+    expect(ofIll['directory-slow']).toBeGreaterThan(500)
+    expect(ofIll['policy-part-slow']).toBeGreaterThan(250)
+  })
+})

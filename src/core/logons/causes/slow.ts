@@ -6,7 +6,7 @@ import type { Facts } from '../facts'
 import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
 import { longestPart, ownParts } from '../parts'
 import { approvalOf, isFarAbove, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
-import { beganWithImage, changeBefore, everywhere, isImageThePools, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
+import { beganWithImage, changeBefore, everywhere, isImageThePools, notSinceImage, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
 
 /** Of one package alone, that it took all of the time tells nothing. */
 const isOnlyPackage = ({ attempt }: Facts, { phase }: PhasePart): boolean =>
@@ -401,7 +401,8 @@ export const imageRegression: Cause = {
     // Those around it tell, or those when the image came: whichever says more.
     const [sits, began] = [sitsAt(facts, worst.phase, ['image'], 5), beganWithImage(facts, worst.phase)]
     const clues = sumOf(sits) <= 0 ? [...sits, ...began] : sumOf(began) > sumOf(sits) ? [...began] : [...sits]
-    if (clues.some((one) => one.for)) clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase))
+    if (clues.some((one) => one.for))
+      clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase), ...notSinceImage(facts, worst.phase))
     const longest = longestPart(facts.attempt.parts, worst.phase)
     if (longest && longest.ownMs > 0.7 * worst.tookMs && !isOnlyPackage(facts, longest.part))
       clues.push(against(1.5, `One part, “${longest.part.part}”, took nearly all of it.`))

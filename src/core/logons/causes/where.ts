@@ -149,6 +149,18 @@ export function beganWithImage(facts: Facts, phase: string, most = 5): Clue[] {
   ]
 }
 
+/**
+ * Against, where nothing tells the image from its pool, nor it better than the pool does: those who came first on it did not have it. What a version brings, it brings from its
+ * first logon on.
+ */
+export function notSinceImage(facts: Facts, phase: string): Clue[] {
+  const gainOf = (own: Dimension) => facts.located(phase).find(({ at }) => at.length === 1 && at[0]?.dimension === own)?.gain ?? 0
+  if (!isImageThePools(facts) || gainOf('image') > gainOf('pool') + ABOUT) return []
+  const first = facts.sinceImage(phase)?.first
+  if (!first || first.n < TELL_OF_IMAGE || first.hit * 5 > first.n) return []
+  return [against(2.5, `Of the first ${first.n} logons that are known on image ${facts.self.places.image} ${first.hit} were slow in ${phase}.`)]
+}
+
 /** So much of what everybody's having it says is left where it began with an image that all of them have. */
 const LEFT_FOR_OTHERS = 0.4
 
