@@ -15,6 +15,7 @@ it.each([
   [8, ['10:00', '11:00', '12:00', '13:00', '14:00', '15:00', '16:00', '17:00']],
   [24, ['12:00', '16:00', '20:00', '00:00', '04:00', '08:00']],
   [72, ['Tue 24 Nov', 'Wed 25 Nov', 'Thu 26 Nov']],
+  [264, ['Wed 25 Nov', 'Fri 27 Nov', 'Sun 29 Nov', 'Tue 1 Dec', 'Thu 3 Dec']],
 ])('a picture of %d hours has round moments under it', (hours, wanted) => {
   expect(texts(hours)).toEqual(wanted)
 })
