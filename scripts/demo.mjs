@@ -73,7 +73,7 @@ const stop = (code) => {
     process.exit(code)
   }, 8000).unref()
 }
-for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => stop(0))
+for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => stop(0))
 const watched = (child, name) => {
   children.push(child)
   child.once('exit', (code) => {

@@ -35,7 +35,7 @@ const stop = () => {
     () => process.exit(1),
   )
 }
-for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, stop)
-// Whoever started it and listens to it is gone.
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, stop)
+// Whoever started it and listens to it is gone. (What a terminal sends that is closed is left alone: under nohup it must not stop a server.)
 process.on('disconnect', stop)
 if (process.channel === null) stop()

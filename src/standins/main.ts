@@ -70,7 +70,7 @@ const stop = () => {
   fleet.stop()
   process.exit(0)
 }
-for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, stop)
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, stop)
 // Whoever started it and listens to it is gone.
 process.on('disconnect', stop)
 for (const trouble of wanted) fleet.set(trouble, true)

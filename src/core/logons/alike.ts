@@ -1,4 +1,7 @@
-/** What is kept of each course: one bit for each of SERIES that was beyond, by what it failed (0: it did not), one bit for each of DIMENSIONS that was not reported, and one for each of SERIES that it could be slow in. */
+/**
+ * What is kept of each course: one bit for each of SERIES that was beyond, by what it failed (0: it did not), one bit for each of DIMENSIONS that was not reported, and one
+ * for each of SERIES that it could be slow in.
+ */
 export const BEYOND = 0
 export const FAULT = 1
 export const UNREPORTED = 2
@@ -50,7 +53,10 @@ export class Courses {
   }
 }
 
-/** Attempts that are alike in all that is asked of them, counted once: in which dimensions they are at the places of one, and how they went. Cleared and filled again and again. */
+/**
+ * Attempts that are alike in all that is asked of them, counted once: in which dimensions they are at the places of one, and how they went. Cleared and filled again and
+ * again.
+ */
 export class Alike {
   n = 0
   masks = new Int32Array(256)

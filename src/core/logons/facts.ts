@@ -38,6 +38,8 @@ export interface Facts {
   contrast(dimension: Dimension, phase: string, among?: readonly Dimension[]): Contrast
   /** Whether those nearest in time had it, wherever they were, or outside some of its places, or at others of them. See Around.anywhere. */
   anywhere(phase: string, outside?: readonly Dimension[], among?: readonly Dimension[]): Anywhere
+  /** Of those at some of its places, or who came the same way, the nearest in time. See Around.nearest. */
+  nearest(at: readonly Dimension[], phase: string): Contrast['inside']
   /** How crowded its share was. See Around.crowd. */
   crowd(phase: string, among?: readonly Dimension[]): Crowd
   /** How logons went when its image came to its pool. See Around.sinceImage. */
@@ -50,7 +52,8 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
   const find = finderOf(org)
   const places = new Map<string, readonly Located[]>()
   const crowds = new Map<string, Crowd>()
-  const nearest = new Map<string, Anywhere>()
+  const anywhere = new Map<string, Anywhere>()
+  const nearest = new Map<string, Contrast['inside']>()
   const contrasts = new Map<string, Contrast>()
   const since = new Map<string, SinceImage | null>()
   return {
@@ -90,8 +93,14 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
     },
     anywhere(phase, outside = [], among = []) {
       const key = [phase, ...outside, 'among', ...among].join(' ')
+      let found = anywhere.get(key)
+      if (!found) anywhere.set(key, (found = around.anywhere(self, phase, outside, among)))
+      return found
+    },
+    nearest(at, phase) {
+      const key = [phase, ...at].join(' ')
       let found = nearest.get(key)
-      if (!found) nearest.set(key, (found = around.anywhere(self, phase, outside, among)))
+      if (!found) nearest.set(key, (found = around.nearest(self, at, phase)))
       return found
     },
     sinceImage(phase) {

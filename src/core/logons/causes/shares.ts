@@ -22,19 +22,26 @@ const atShare = (facts: Facts): readonly string[] => (facts.text('share') === nu
 /** Up to so many times the middle, it is as ever. From there to what is far above it may be either, and says next to nothing. */
 const AS_EVER = 1.6
 
-/** What it says that it is as ever. */
-const SAYS_AS_EVER = 1.5
-
-/** Latency as the host reports it, against what it ordinarily is. */
-function latency(facts: Facts, expectedHigh: boolean): Clue[] {
+/** Latency as the host reports it, against what it ordinarily is; null where nobody reports it. */
+function latencyOf(facts: Facts): { readonly level: 'as ever' | 'between' | 'high'; readonly sentence: string } | null {
   const value = facts.number('shareLatencyMs')
-  if (value === null) return []
+  if (value === null) return null
   const ordinary = facts.ordinary('shareLatencyMs')
   const high = ordinary ? isFarAbove(ordinary, { times: 2.2, ofHigh: 1.15, enough: 3 }) : value > 15
-  const sentence = `Latency of the share ${value.toFixed(value < 10 ? 1 : 0)} ms${ordinary ? `; ordinarily ${ordinary.median.toFixed(1)} ms` : ''}.`
-  const isBetween = !high && ordinary !== null && value > AS_EVER * ordinary.median
-  if (isBetween) return expectedHigh ? [] : [clue(0.5, sentence, 'shareLatencyMs')]
-  return [high === expectedHigh ? clue(expectedHigh ? 4 : SAYS_AS_EVER, sentence, 'shareLatencyMs') : against(3, sentence, 'shareLatencyMs')]
+  const level = high ? 'high' : ordinary && value > AS_EVER * ordinary.median ? 'between' : 'as ever'
+  const than = ordinary ? `; ordinarily ${ordinary.median.toFixed(1)} ms` : ''
+  return { level, sentence: `Latency of the share ${value.toFixed(value < 10 ? 1 : 0)} ms${than}.` }
+}
+
+/** What it says where it should be high, or should not. */
+function latency(facts: Facts, expectedHigh: boolean): Clue[] {
+  const found = latencyOf(facts)
+  if (!found) return []
+  const { level, sentence } = found
+  const detail = 'shareLatencyMs'
+  if (level === 'between') return expectedHigh ? [] : [clue(0.5, sentence, detail)]
+  if ((level === 'high') !== expectedHigh) return [against(3, sentence, detail)]
+  return [clue(expectedHigh ? 4 : 1.5, sentence, detail)]
 }
 
 /** So many in other crowds as large say that a crowd by itself does no harm, where hardly any of them were slow and many are now. */
@@ -86,14 +93,16 @@ function onlyFromHere(facts: Facts, phase: string, { inside, outside }: Contrast
   if (inside.hit >= 0.6 * inside.n) return `On it, ${inside.hit} of ${inside.n} others from zone ${zone} were slow, but ${elsewhere}.`
   // It may have begun only now, or just be over.
   const nearest = nearestOnWay(facts, phase)
-  const then = facts.anywhere(phase, ['zone'], ['share'])
-  const rarerElsewhere = inside.hit * outside.n >= 4 * outside.hit * inside.n || (then.n >= 4 && then.hit * 4 <= then.n)
-  if (!haveIt(nearest) || !rarerElsewhere) return null
+  if (!haveIt(nearest)) return null
+  if (inside.hit * outside.n < 4 * outside.hit * inside.n) {
+    const then = facts.anywhere(phase, ['zone'], ['share'])
+    if (then.n < 4 || then.hit * 4 > then.n) return null
+  }
   return `On it, ${nearest.hit} of the ${nearest.n} nearest from zone ${zone} were slow, but ${elsewhere}.`
 }
 
 /** Of those who came the same way, the nearest in time: it may be slow for hours only, every night. */
-const nearestOnWay = (facts: Facts, phase: string) => facts.around.nearest(facts.self, ['zone', 'share'], phase)
+const nearestOnWay = (facts: Facts, phase: string) => facts.nearest(['zone', 'share'], phase)
 const haveIt = ({ n, hit }: Contrast['inside']): boolean => n >= 4 && hit >= 0.6 * n
 
 /** That speaks against a trouble of the share itself. */
@@ -241,7 +250,7 @@ export const farShare: Cause = {
 /** Against: on a share without room every write takes long, whoever's it is. */
 function fewOnIt(facts: Facts, phase: string): Clue[] {
   const { inside } = facts.contrast('share', phase)
-  if (inside.n < 10 || inside.hit * 4 >= inside.n || haveIt(facts.around.nearest(facts.self, ['share'], phase))) return []
+  if (inside.n < 10 || inside.hit * 4 >= inside.n || haveIt(facts.nearest(['share'], phase))) return []
   return [against(3, `Only ${inside.hit} of ${inside.n} others on it were slow in ${phase}.`)]
 }
 
@@ -287,7 +296,7 @@ export const nearFull: Cause = {
           ...sitsAt(facts, excess.phase, ['share'], 4),
           ...crowd(facts, excess.phase, false),
           // A share that answers as ever, and is slow all the same, is slow where something is written.
-          ...latency(facts, false).filter((one) => one.for && one.weight >= SAYS_AS_EVER),
+          ...(latencyOf(facts)?.level === 'as ever' ? latency(facts, false) : []),
           against(2, 'How much room is left on the share was not reported.'),
           ...fewOnIt(facts, excess.phase),
           ...others,

@@ -96,7 +96,7 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
     const { inside } = facts.contrast(dimension as Dimension, phase)
     if (inside.n < 6 || inside.hit * 5 >= inside.n) continue
     // It may have begun or ended there within the hour: those right before and after tell.
-    const nearest = facts.around.nearest(facts.self, [dimension as Dimension], phase)
+    const nearest = facts.nearest([dimension as Dimension], phase)
     const place = `${NAMES[dimension as Dimension]} ${facts.self.places[dimension as Dimension]}`
     if (nearest.n >= 4 && nearest.hit >= 0.6 * nearest.n)
       return [clue(1.5, `${nearest.hit} of the ${nearest.n} nearest logons with ${place} had it too, though few of the hours around.`)]
