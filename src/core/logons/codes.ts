@@ -14,7 +14,10 @@ export interface Code {
 const NTSTATUS: readonly [number, string, string][] = [
   [0xc0000022, 'STATUS_ACCESS_DENIED', 'access denied'],
   [0xc0000032, 'STATUS_DISK_CORRUPT_ERROR', 'the disk structure is damaged'],
+  [0xc0000033, 'STATUS_OBJECT_NAME_INVALID', 'the name is not written as one'],
+  [0xc0000039, 'STATUS_OBJECT_PATH_INVALID', 'the path is not valid'],
   [0xc000003a, 'STATUS_OBJECT_PATH_NOT_FOUND', 'the path does not exist'],
+  [0xc000003b, 'STATUS_OBJECT_PATH_SYNTAX_BAD', 'the path is not written as one'],
   [0xc0000043, 'STATUS_SHARING_VIOLATION', 'the file is in use elsewhere'],
   [0xc0000064, 'STATUS_NO_SUCH_USER', 'no such account'],
   [0xc000006a, 'STATUS_WRONG_PASSWORD', 'wrong password'],

@@ -4,7 +4,7 @@ import type { Excess, Measured } from './analyse'
 import type { Anywhere, Around, Crowd, Located } from './around'
 import type { SinceImage } from './beginnings'
 import type { Contrast } from './contrast'
-import type { Attempt, Mark } from './attempt'
+import type { Attempt, Mark, Phase } from './attempt'
 import { neighbourOf, type Neighbour } from './neighbour'
 import type { Ordinary, OrdinaryModel } from './ordinary'
 import type { Dimension } from './places'
@@ -32,6 +32,8 @@ export interface Facts {
   /** The excess of a phase, if it is beyond its usual. */
   excess(phase: string): Excess | null
   ran(phase: string): boolean
+  /** The phase that began last; null where none did. */
+  lastPhase(): string | null
   /** Where others had the same trouble: the places of this attempt, the one that tells best first. See Around.locate. */
   located(phase: string, among?: readonly Dimension[]): readonly Located[]
   /** A place of this attempt beside everywhere else. See Around.contrast. */
@@ -79,6 +81,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
     isReported: (name) => ordinary.isReported(attempt, name),
     excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
     ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),
+    lastPhase: () => attempt.phases.reduce<Phase | null>((last, one) => (last && last.startMs > one.startMs ? last : one), null)?.phase ?? null,
     located(phase, among = []) {
       const key = among.length === 0 ? phase : [phase, ...among].join(' ')
       let found = places.get(key)

@@ -56,6 +56,18 @@ describe('what is not to be learnt from', () => {
     expect(illIn(oneDay(240, 'scripts', (i) => i >= 60 && i < 240 && i % 3 > 0)).size).toBe(0)
   })
 
+  it('is what takes long for a few people, from some moment on, and for hardly anybody else', () => {
+    const isIll = (i: number, ill: number) => i % 24 < ill && i > 60
+    const of = (ill: number) =>
+      oneDay(240, 'profile', (i) => isIll(i, ill)).map((attempt, i) => ({ ...attempt, person: `p${i % 24}`, account: `p${i % 24}` }))
+    const numbers = [...illIn(of(4))].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)
+    expect(numbers).toEqual(Array.from({ length: 240 }, (_, i) => i).filter((i) => isIll(i, 4)))
+    // A third of them: these have more to load.
+    expect(illIn(of(8)).size).toBe(0)
+    // Once, or twice: anybody's may.
+    expect(illIn(oneDay(240, 'profile', (i) => i % 8 === 0)).size).toBe(0)
+  })
+
   it('is not how logons differ everywhere, as by a second factor; nor what most have', () => {
     expect(illIn(oneDay(240, 'sign-on', (i) => i % 3 === 0)).size).toBe(0)
     expect(illIn(oneDay(240, 'policy', (_, host) => host < 8)).size).toBe(0)

@@ -133,6 +133,7 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
         const [kindThen, allLong, longThen] = [then(kind), new Set(long), new Set(then(long))]
         for (const at of AT) for (const attempt of [...illAt(kind, allLong, at), ...illAt(kindThen, longThen, at)]) ill.add(attempt)
         if (series !== SIGN_ON) for (const attempt of illAtHours(kind, allLong)) ill.add(attempt)
+        if (OF_PEOPLE.includes(series)) for (const attempt of illOfPeople(kind, allLong)) ill.add(attempt)
       }
       for (const attempt of illWhile(kind, long, stretch)) ill.add(attempt)
     }
@@ -170,6 +171,29 @@ const DAYS = 3
 function illAtHours(kind: readonly Placed[], long: ReadonlySet<Placed>): Attempt[] {
   const ill = illWhere(kind, long, ({ attempt }) => String(Math.floor((attempt.startedAtMs % DAY_MS) / HALF_HOUR_MS)))
   return new Set(ill.map(({ startedAtMs }) => Math.floor(startedAtMs / DAY_MS))).size >= DAYS ? ill : []
+}
+
+/** What depends on what is kept for people, not on where they are, on their line, or on how they prove who they are. */
+const OF_PEOPLE: readonly number[] = ['container', 'profile', 'packages'].map((phase) => SERIES.indexOf(phase))
+/** So many long ones of a person show that theirs are. */
+const OF_ONE = 3
+/** Where more people than this part have it, it is how their logons differ. */
+const FEW_PEOPLE = 1 / 5
+
+/** Those of a few people that take long from some moment on, while hardly any of the others' do: as where one profile holds very much. */
+function illOfPeople(kind: readonly Placed[], long: ReadonlySet<Placed>): Attempt[] {
+  const byPerson = new Map<string, { n: number; readonly long: Attempt[] }>()
+  for (const one of [...kind].sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs)) {
+    const person = one.attempt.account ?? one.attempt.person ?? ''
+    const theirs = byPerson.get(person) ?? { n: 0, long: [] }
+    byPerson.set(person, theirs)
+    if (long.has(one)) theirs.long.push(one.attempt)
+    if (theirs.long.length > 0) theirs.n++
+  }
+  const ill = [...byPerson].filter(([person, theirs]) => person !== '' && theirs.long.length >= OF_ONE && theirs.long.length >= ILL_FROM * theirs.n)
+  const theirs = ill.flatMap((of) => of[1].long)
+  const others = kind.length - ill.reduce((n, of) => n + of[1].n, 0)
+  return ill.length <= FEW_PEOPLE * byPerson.size && long.size - theirs.length <= WELL_TO * others ? theirs : []
 }
 
 /** @param placeOf '' where it is not known */

@@ -1,7 +1,6 @@
 import { Courses } from './alike'
-import { couldHave, type Neighbour } from './neighbour'
+import { bitOf, couldHave, type Neighbour } from './neighbour'
 import { DIMENSIONS, PlaceKinds, type Dimension } from './places'
-import { SERIES } from './usual'
 
 /** Half an hour either side of an attempt: who logged on then is its neighbour. */
 export const NEAR_MS = 1_800_000
@@ -231,9 +230,9 @@ export class NeighbourRows {
     return this.kinds.valueOf(this.rows[row * STRIDE + KIND] ?? 0, d) === own
   }
 
-  /** The bit of a phase; or 0, and the number of the fault that the attempt failed by. */
+  /** The bit of a trouble; or 0, and the number of the fault that the attempt failed by. */
   trouble(self: Neighbour, phase: string): [bit: number, byFault: number] {
-    return phase === 'failed' ? [0, this.kinds.known(self.fault) || -1] : [1 << SERIES.indexOf(phase), -1]
+    return phase === 'failed' ? [0, this.kinds.known(self.fault) || -1] : [bitOf(phase), -1]
   }
 
   /** By time first: texts of one length are slow to tell apart. */

@@ -10,7 +10,7 @@ export interface Neighbour {
   readonly id: string
   readonly atMs: number
   readonly places: Places
-  /** One bit for each of SERIES that took clearly more than usual. */
+  /** One bit for each of SERIES that took clearly more than usual, and one where they did not get their own profile. */
   readonly beyond: number
   /** One bit for each of SERIES that it went through: only who went through a phase can have been slow in it. */
   readonly ran: number
@@ -20,7 +20,7 @@ export interface Neighbour {
 }
 
 export function neighbourOf(measured: Measured): Neighbour {
-  const beyond = bitsOf(measured.mild)
+  const beyond = bitsOf(measured.mild) | (measured.outcome === 'degraded' ? bitOf(WRONG_PROFILE) : 0)
   const failed = measured.outcome === 'failed'
   return {
     id: measured.attempt.id,
@@ -42,16 +42,23 @@ function faultOf({ marks, attrs }: Attempt): string {
   return attrs['freeDesktops'] === 0 ? 'broker.no-free-desktop' : code
 }
 
+/** The trouble of those who got in, but not on their own profile; the others are named by the phase that was slow. */
+export const WRONG_PROFILE = 'wrong-profile'
+const TROUBLES: readonly string[] = [...SERIES, WRONG_PROFILE]
+
+/** The bit of a trouble. Of a phase that is none of SERIES it is one that nobody has. */
+export function bitOf(trouble: string): number {
+  return 1 << TROUBLES.indexOf(trouble)
+}
+
 function bitsOf(phases: readonly { readonly phase: string }[]): number {
   let bits = 0
-  for (const { phase } of phases) {
-    const index = SERIES.indexOf(phase)
-    if (index >= 0) bits |= 1 << index
-  }
+  for (const { phase } of phases) if (TROUBLES.includes(phase)) bits |= bitOf(phase)
   return bits
 }
-/** What nobody goes through unless something is wrong, or a host was off: everybody could have had it. */
-const ANYBODY_COULD = bitsOf([{ phase: 'power' }, { phase: UNRECORDED }])
 
-/** One bit for each of SERIES that it could be slow in. */
-export const couldHave = ({ beyond, ran }: Neighbour): number => beyond | ran | ANYBODY_COULD
+/** What nobody goes through unless something is wrong, or a host was off: everybody could have had it. */
+const ANYBODY_COULD = bitOf('power') | bitOf(UNRECORDED)
+
+/** One bit for each trouble that it could have had. */
+export const couldHave = ({ beyond, ran, failed }: Neighbour): number => beyond | ran | ANYBODY_COULD | (failed ? 0 : bitOf(WRONG_PROFILE))

@@ -1,3 +1,4 @@
+import { readLocation } from '../../policies/location'
 import { codeNumber, codeSays } from '../codes'
 import type { Facts } from '../facts'
 import { clue, tell, type Cause, type Clue } from './cause'
@@ -118,7 +119,7 @@ const ROWS: readonly [id: string, codes: readonly string[], title: string, sente
   ],
   [
     'location-invalid',
-    ['location.invalid'],
+    ['location.invalid', 'STATUS_OBJECT_PATH_SYNTAX_BAD', 'STATUS_OBJECT_PATH_INVALID', 'STATUS_OBJECT_NAME_INVALID'],
     'Location is not a usable path',
     'The host was given a location that is not a usable path.',
     'Correct the location in the policy and publish it.',
@@ -160,8 +161,22 @@ const AT: Readonly<Record<string, readonly string[]>> = {
 const REVOKED = 'KDC_ERR_CLIENT_REVOKED'
 const WHY_REVOKED = ['STATUS_ACCOUNT_LOCKED_OUT', 'STATUS_ACCOUNT_EXPIRED', 'STATUS_INVALID_LOGON_HOURS', 'STATUS_PASSWORD_EXPIRED']
 
-/** What figures show where no code says it. */
-const COUNTED: Readonly<Record<string, (facts: Facts) => readonly Clue[] | null>> = {
+/** What the attributes show where no code says it. */
+const SHOWN: Readonly<Record<string, (facts: Facts) => readonly Clue[] | null>> = {
+  'location-invalid': (facts) => {
+    const written = facts.attempt.attrs['location']
+    if (typeof written !== 'string' || !(facts.ran('container') || facts.ran('profile'))) return null
+    const location = readLocation(written)
+    // Sources may give a location a name of their own: only what is meant as a path can be a wrong one.
+    if (location.ok || location.code === 'location.not-a-share') return null
+    return [
+      clue(
+        6.5,
+        `The host was given a location that cannot be used: ${location.sentence.replace(/^This entry/, 'the entry').replace(/ It should.*$/, '')}`,
+        'location',
+      ),
+    ]
+  },
   'too-few-locations': (facts) => {
     const [writable, required] = [facts.number('locationsWritable'), facts.number('locationsRequired')]
     return writable === null || required === null || writable >= required
@@ -181,7 +196,7 @@ export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, senten
     if (!facts.failed) return null
     const found = facts.attempt.marks.filter((mark) => mark.code !== null && codes.includes(mark.code))
     const first = found[0]
-    if (!first?.code) return COUNTED[id]?.(facts) ?? null
+    if (!first?.code) return SHOWN[id]?.(facts) ?? null
     // The Kerberos code stands for several reasons; another code beside it says which.
     const weight = found.every(({ code }) => code === REVOKED) && facts.has(...WHY_REVOKED) ? 3 : 9
     const times = found.length > 1 ? `, ${found.length} times` : ''

@@ -1,7 +1,17 @@
+import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 
 const HELD = ['STATUS_SHARING_VIOLATION', 'container.held']
+/** Somewhere on it: not even the server need be found. */
+const NO_PATH = 'STATUS_OBJECT_PATH_NOT_FOUND'
 const UNREACHABLE = ['STATUS_BAD_NETWORK_PATH', 'STATUS_BAD_NETWORK_NAME', 'STATUS_IO_TIMEOUT', 'share.unreachable']
+
+/** No code says that it was refused, but who held it is reported, and it failed there. */
+function heldByName(facts: Facts): Clue[] | null {
+  const holder = facts.text('holderHost')
+  if (holder === null || facts.self.fault !== 'silent' || facts.lastPhase() !== 'container') return null
+  return [clue(6, `It failed while the container was opened, and ${holder} is reported to hold it.`, 'holderHost')]
+}
 
 export const containerHeld: Cause = {
   id: 'container-held',
@@ -12,17 +22,17 @@ export const containerHeld: Cause = {
   toPerson: 'Your profile is still in use by an earlier session. We are setting it free.',
   look(facts) {
     const tries = facts.attempt.marks.filter((mark) => mark.code !== null && HELD.includes(mark.code))
-    if (!facts.failed || tries.length === 0) return null
+    if (!facts.failed) return null
     const first = tries[0]
-    const last = tries.at(-1)
-    const spanMs = (last?.atMs ?? 0) - (first?.atMs ?? 0)
+    if (!first) return heldByName(facts)
+    const spanMs = (tries.at(-1)?.atMs ?? 0) - first.atMs
     const clues: Clue[] = [
       clue(
         7,
         tries.length > 1
           ? `Opening the container was refused as in use, ${tries.length} times in ${seconds(spanMs)}.`
           : 'Opening the container was refused as in use.',
-        first?.code === 'container.held' ? 'container.held' : '0xC0000043 STATUS_SHARING_VIOLATION',
+        first.code === 'container.held' ? 'container.held' : '0xC0000043 STATUS_SHARING_VIOLATION',
       ),
     ]
     const holder = facts.text('holderHost')
@@ -142,7 +152,9 @@ export const shareUnreachable: Cause = {
   toPerson: 'The storage for profiles cannot be reached. We are working on it.',
   look(facts) {
     const marks = facts.attempt.marks.filter((mark) => mark.code !== null && UNREACHABLE.includes(mark.code))
-    if (!facts.failed || marks.length === 0) return null
+    const noPath = facts.marks(NO_PATH).some(({ phase }) => phase === 'container' || phase === 'profile')
+    if (!facts.failed || (marks.length === 0 && !noPath)) return null
+    if (marks.length === 0) return [clue(5.5, 'The path to the container does not exist.', NO_PATH)]
     const clues: Clue[] = [clue(7, `The share did not answer${marks.length > 1 ? `, ${marks.length} tries` : ''}.`, marks[0]?.code ?? '')]
     const share = facts.text('share')
     if (share) {

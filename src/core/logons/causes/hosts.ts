@@ -1,5 +1,6 @@
 import { SERIES, tookOf } from '../usual'
 import type { Facts } from '../facts'
+import { WRONG_PROFILE } from '../neighbour'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
 import { sitsAt } from './where'
@@ -38,6 +39,13 @@ export const hostSilent: Cause = {
         },
 }
 
+/** What shows that it is the host's and not this person's: hardly anybody got their own profile there, and hardly anybody elsewhere did not. Null where it is not so. */
+function ofHost(facts: Facts): string | null {
+  const [here, elsewhere] = [facts.anywhere(WRONG_PROFILE, [], ['host']), facts.anywhere(WRONG_PROFILE, ['host'])]
+  if (here.hit < 3 || here.hit < 0.6 * here.n || elsewhere.n < 3 || elsewhere.hit * 5 > elsewhere.n) return null
+  return `Of the ${here.n} nearest logons on ${facts.self.places.host} ${here.hit} did not get their own profile; elsewhere ${elsewhere.hit} of ${elsewhere.n}.`
+}
+
 export const hostNotConfigured: Cause = {
   id: 'host-not-configured',
   about: 'profile',
@@ -46,14 +54,13 @@ export const hostNotConfigured: Cause = {
   prior: -3,
   toPerson: 'You got a temporary desktop. Nothing you had is lost.',
   look(facts) {
-    if (
-      !['degraded', 'failed'].includes(facts.measured.outcome) &&
-      facts.text('profileType') !== 'temporary' &&
-      facts.text('profileType') !== 'local'
-    )
-      return null
+    const type = facts.text('profileType')
+    if (!['degraded', 'failed'].includes(facts.measured.outcome) && type !== 'temporary' && type !== 'local') return null
     const codes = ['settings.missing', 'agent.missing', 'restart.pending'].filter((code) => facts.has(code))
-    if (codes.length === 0) return null
+    if (codes.length === 0) {
+      const others = type === 'local' ? ofHost(facts) : null
+      return others === null ? null : [clue(5, others)]
+    }
     return [
       clue(
         6,
@@ -84,10 +91,14 @@ export const leftoverProfile: Cause = {
   look(facts) {
     const local = facts.text('profileType') === 'local'
     const due = facts.pool?.mode === 'container' || facts.ran('container')
-    if (!facts.has('leftover.found') && !(local && due)) return null
+    const isWrong = facts.pool?.mode === undefined && facts.measured.outcome === 'degraded'
+    if (!facts.has('leftover.found') && !(local && (due || isWrong))) return null
     const clues: Clue[] = []
     if (facts.has('leftover.found')) clues.push(clue(6, 'The host found a local profile of theirs.', 'leftover.found'))
     if (local && due) clues.push(clue(4, 'A local profile was used although a container was due.', 'profileType = local'))
+    else if (local) clues.push(clue(3.5, 'A local profile was used, and is reported not to be the one they should have.', 'profileType = local'))
+    const others = facts.has('leftover.found') ? null : ofHost(facts)
+    if (others !== null) clues.push(against(3, others))
     if (facts.has('scope.none')) clues.push(against(5, 'No policy covers this person: no container was due.', 'scope.none'))
     if (facts.has('settings.missing', 'agent.missing', 'restart.pending')) clues.push(against(3, 'The host is not set up as it should be.'))
     return clues

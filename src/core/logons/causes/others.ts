@@ -50,8 +50,7 @@ export function alsoByOthers(cause: Cause): Cause {
 
 function othersSay(facts: Facts, { codes, phases, at }: Said): Clue | null {
   if (!facts.failed || !SAY_NOTHING.includes(facts.self.fault)) return null
-  const last = facts.attempt.phases.reduce<{ phase: string; startMs: number } | null>((a, b) => (a && a.startMs > b.startMs ? a : b), null)
-  if (!last || !phases.includes(last.phase)) return null
+  if (!phases.includes(facts.lastPhase() ?? '')) return null
   let best: { readonly clue: Clue; readonly byThese: number } | null = null
   for (const dimension of at) {
     const value = facts.self.places[dimension]

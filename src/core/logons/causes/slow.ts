@@ -128,7 +128,12 @@ export const bloatedProfile: Cause = {
     const bytes = facts.ordinary('profileBytes')
     const files = facts.ordinary('profileFiles')
     const [size, number] = [facts.number('profileBytes'), facts.number('profileFiles')]
-    if (facts.failed || !excess || (size === null && number === null)) return null
+    if (facts.failed || !excess) return null
+    // A lead, never enough to say it, as of programs that start at logon.
+    if (size === null && number === null)
+      return type === 'files'
+        ? [clue(2, 'Files are copied at logon; how many, nobody records.'), ...onlyTheirs(facts, 'profile'), ...otherPhase(facts, ['profile'])]
+        : null
     if (type === 'container')
       return [clue(0.1, 'Its size was reported.'), against(6, 'The profile comes in a container: its size does not matter much.')]
     const clues: Clue[] = [clue(1, 'Files are copied at logon.', `profileType = ${type ?? 'not reported'}`)]

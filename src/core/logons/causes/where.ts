@@ -2,6 +2,7 @@ import { contrastGain } from '../../stats/significance'
 import type { Anywhere, Located } from '../around'
 import { TELL_OF_ALL } from '../contrast'
 import type { Facts } from '../facts'
+import { UNRECORDED } from '../observation'
 import type { Dimension } from '../places'
 import { against, clue, type Clue } from './cause'
 
@@ -28,10 +29,15 @@ export const TELLS = 6
 /** Places whose gains differ by less tell about as well. */
 const ABOUT = 3
 
+/** What happened to those who had a trouble. */
+function didWhat(trouble: string): string {
+  if (trouble === 'failed') return 'failed the same way'
+  return trouble === UNRECORDED ? 'waited without record' : `were slow in ${trouble}`
+}
+
 /** `31 of 40 other logons on host H were slow in shell; elsewhere 2 of 160.` */
 export function contrastSentence({ at, inside, outside }: Located, phase: string): string {
-  const what = phase === 'failed' ? 'failed the same way' : phase === 'unrecorded' ? 'waited without record' : `were slow in ${phase}`
-  return `${inside.hit} of ${inside.n} other logons with ${placeName(at)} ${what}; elsewhere ${outside.hit} of ${outside.n}.`
+  return `${inside.hit} of ${inside.n} other logons with ${placeName(at)} ${didWhat(phase)}; elsewhere ${outside.hit} of ${outside.n}.`
 }
 
 /** Where nothing tells an image from its pool, not even a change: so much of what the place says is left for the image. */
@@ -115,9 +121,8 @@ export function everywhere(facts: Facts, phase: string, most = 4): Clue[] {
   if (place && !areMost(facts.anywhere(phase, place), TELL_ELSEWHERE)) return []
   const all = facts.anywhere(phase)
   if (!areMost(all, TELL_OF_ALL) || all.hosts < 3) return []
-  const what = phase === 'failed' ? 'failed the same way' : `were slow in ${phase}`
   const left = (all.hit >= 0.8 * all.n ? 1 : 0.7) * (beganWithImage(facts, phase).length > 0 ? LEFT_FOR_OTHERS : 1)
-  return [clue(left * most, `Of the ${all.n} nearest logons, wherever they were, ${all.hit} on ${all.hosts} hosts ${what}.`)]
+  return [clue(left * most, `Of the ${all.n} nearest logons, wherever they were, ${all.hit} on ${all.hosts} hosts ${didWhat(phase)}.`)]
 }
 
 const areMost = ({ n, hit }: Anywhere, least: number): boolean => n >= least && hit >= 0.6 * n
