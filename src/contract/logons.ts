@@ -162,6 +162,8 @@ export const Finding = z.object({
   toPerson: z.string(),
   evidence: z.array(Clue),
   remedy: Remedy.nullable(),
+  /** The part of a phase that it is about. */
+  part: z.string().optional(),
   logOdds: z.object({ prior: z.number(), withEvidence: z.number() }),
 })
 export type Finding = z.infer<typeof Finding>

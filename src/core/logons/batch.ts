@@ -101,7 +101,7 @@ export function* explain<T>(
     const result = measure(attempt, usual, find.pool(attempt.pool)?.slowMs, split)
     around.add(neighbourOf(result))
     const alone = concludeAlone(result)
-    if (alone && countsForUsual(result) && !inItself.ill.has(attempt)) earlier.add(kind, tookOf(attempt, split, took))
+    if (alone && countsForUsual(result) && !inItself.ill.has(attempt)) learnFrom(result)
     const startMs = attempt.startedAtMs
     waiting.push(alone ? { startMs, measured: null, told: tell(alone) } : { startMs, measured: result, told: null })
     while (told < waiting.length && startOf(waiting[told]) + (waiting.length - told > MOST_WAITING ? NEAR_MS : AHEAD_MS) < attempt.startedAtMs)
@@ -127,9 +127,13 @@ export function* explain<T>(
     const { measured } = one
     const result = conclude(measured, around, org, ordinary)
     // Only now: of those that may be ill, too many would pass for usual to those after them until they are found to be.
-    if (saysUsual(result, countsForUsual(measured) && !inItself.ill.has(measured.attempt)))
-      earlier.add(kindOf(measured.attempt), tookOf(measured.attempt, measured.blame, took))
+    if (saysUsual(result, countsForUsual(measured) && !inItself.ill.has(measured.attempt))) learnFrom(measured)
     return tell(result)
+  }
+
+  function learnFrom({ attempt, blame: split }: Measured): void {
+    earlier.add(kindOf(attempt), tookOf(attempt, split, took))
+    ordinary.parts.add(attempt)
   }
 
   function* lookingAhead(source: Iterable<Attempt>): Generator<{ attempt: Attempt; split: Blame }> {
@@ -146,6 +150,7 @@ export function* explain<T>(
       if (clocks.size > 0) onClocks(clocks)
       const right = said.fillAll(first).map(ready)
       inItself = learn(right)
+      for (const { attempt } of right) if (endedWell(attempt) && !inItself.ill.has(attempt)) ordinary.parts.add(attempt)
       return right
     }
     for (const unplaced of source) {

@@ -26,6 +26,8 @@ export interface Finding {
   readonly toPerson: string
   readonly evidence: readonly Clue[]
   readonly remedy: Remedy | null
+  /** The part of a phase that it is about, where it is about one. */
+  readonly part?: string
   /** How the confidence came about: log odds before the evidence, and after it. */
   readonly logOdds: { readonly prior: number; readonly withEvidence: number }
 }
@@ -131,6 +133,7 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
   const belief = believed.reduce((sum, { odds }) => sum + odds, 0)
   const said = best !== undefined && belief / (1 + causes) >= SAYABLE
   const rest = said ? weighed.slice(1) : weighed
+  const part = best?.cause.part?.(facts) ?? null
   const isBeside = (one: Weighed) => said && believed.includes(one)
   const confidenceIn = (one: Weighed) => one.odds / (isBeside(one) ? all - belief + one.odds : all)
   return {
@@ -144,6 +147,7 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
           toPerson: best.cause.toPerson,
           evidence: [...best.evidence].sort((a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight),
           remedy: best.cause.remedy(facts),
+          ...(part === null ? {} : { part }),
           logOdds: { prior: best.cause.prior, withEvidence: rounded(best.logOdds) },
         },
     others: rest

@@ -27,6 +27,8 @@ export interface Facts {
   number(attr: string): number | null
   /** A reported number beside what is reported otherwise. */
   ordinary(attr: string): Ordinary | null
+  /** What a part of a phase takes ordinarily on its pool. See OrdinaryParts.medianOf. */
+  ordinaryPart(phase: string, part: string): number | null
   /** Whether others like it report a number, be it reported of this one or not. */
   isReported(attr: string): boolean
   /** The excess of a phase, if it is beyond its usual. */
@@ -78,6 +80,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       return typeof value === 'number' && Number.isFinite(value) ? value : null
     },
     ordinary: (name) => ordinary.of(attempt, name),
+    ordinaryPart: (phase, part) => ordinary.parts.medianOf(attempt.pool, phase, part),
     isReported: (name) => ordinary.isReported(attempt, name),
     excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
     ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),

@@ -31,7 +31,7 @@ export function seenOf(one: Explained): Seen {
   const { attempt, outcome, lostMs, diagnosis, excess } = one
   const unusual = diagnosis.cause !== null || isUnusual(one)
   const slowest = unusual ? excess[0]?.phase : undefined
-  const part = slowest === undefined ? undefined : longestPart(attempt.parts, slowest)?.part.part
+  const part = diagnosis.cause?.part ?? (slowest === undefined ? undefined : longestPart(attempt.parts, slowest)?.part.part)
   const holderHost = attempt.attrs['holderHost']
   // Every place is named, one by one: all of these objects have one shape, and are made fast.
   const at = placesOf(one)

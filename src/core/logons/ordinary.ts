@@ -2,6 +2,7 @@ import { bucketOf, Histogram } from '../stats/histogram'
 import { Pairs } from '../stats/pairs'
 import type { Attempt } from './attempt'
 import { NO_FACTOR } from './observation'
+import { OrdinaryParts } from './ordinary-parts'
 
 /** The numbers that sources report of an attempt, and by what they are multiplied so that a histogram of whole numbers holds them well. */
 const SCALES: Readonly<Record<string, number>> = {
@@ -109,6 +110,8 @@ type Cells = (Cell | undefined)[]
 
 /** What sources report ordinarily: by pool and network where there is enough, else by network, else of all. */
 export class OrdinaryModel {
+  /** What parts of phases take. */
+  readonly parts = new OrdinaryParts()
   readonly #kinds = new Pairs<readonly Cells[]>()
   #count = 0
   readonly #networks = new Map<string, Cells>()

@@ -134,12 +134,16 @@ const ORDINARY_FROM = 1500
 
 export async function recallOrdinary(handle: Queryable): Promise<OrdinaryModel> {
   const model = new OrdinaryModel()
-  const rows = await handle.query<{ thread: string; pool: string | null; body: Uint8Array }>(
-    `select a.thread, a.pool, e.body from (select id, thread, pool from attempts order by started_ms desc limit $1) a join evidence e on e.attempt = a.id`,
+  const rows = await handle.query<{ thread: string; pool: string | null; counted: boolean; body: Uint8Array }>(
+    `select a.thread, a.pool, a.counted, e.body from (select id, thread, pool, counted from attempts order by started_ms desc limit $1) a join evidence e on e.attempt = a.id`,
     [ORDINARY_FROM],
   )
-  for (const { thread, pool, body } of rows)
-    for (const { attempt } of correlateThread(thread, unpackEvidence(body), Infinity)) model.add({ ...attempt, pool: attempt.pool ?? pool })
+  for (const { thread, pool, counted, body } of rows)
+    for (const { attempt: told } of correlateThread(thread, unpackEvidence(body), Infinity)) {
+      const attempt = { ...told, pool: told.pool ?? pool }
+      model.add(attempt)
+      if (counted) model.parts.add(attempt)
+    }
   return model
 }
 

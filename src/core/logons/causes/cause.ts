@@ -40,6 +40,8 @@ export interface Cause {
   readonly prior: number
   /** The evidence for and against; null where the question does not arise. */
   look(facts: Facts): readonly Clue[] | null
+  /** The part of a phase that it is about, where it is about one. */
+  part?(facts: Facts): string | null
   /** For the person who diagnoses. */
   sentence(facts: Facts): string
   /** For the person who waits. */

@@ -5,20 +5,9 @@ import { containerDenied, containerFull, containerHeld, shareFull, shareUnreacha
 import { hostCold, hostNotConfigured, hostOverloaded, hostSilent, leftoverProfile, notInScope, temporaryProfile } from './hosts'
 import { containerRetry, farShare, logonStorm, nearFull, scanner, shareSlow } from './shares'
 import { alsoByOthers } from './others'
+import { policyPartSlow, scriptSlow } from './part-slow'
 import { clockSkew, secondFactorSlow, secondFactorTimeout } from './signon'
-import {
-  autostartHeavy,
-  bloatedProfile,
-  directorySlow,
-  firstLogon,
-  imageRegression,
-  packagesSlow,
-  policyPartSlow,
-  poorLine,
-  relayPath,
-  scriptSlow,
-  unknownWait,
-} from './slow'
+import { autostartHeavy, bloatedProfile, directorySlow, firstLogon, imageRegression, packagesSlow, poorLine, relayPath, unknownWait } from './slow'
 
 /** The catalogue. Order does not matter: the evidence decides. */
 export const CAUSES: readonly Cause[] = [

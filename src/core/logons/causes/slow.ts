@@ -1,84 +1,35 @@
 import { contrastGain } from '../../stats/significance'
-import type { Excess } from '../analyse'
 import { criticalPath } from '../blame'
 import type { PhasePart } from '../attempt'
 import type { Facts } from '../facts'
 import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
 import { longestPart, ownParts } from '../parts'
+import { allGrew, growthOf, tookOrdinarily, type Growth } from './parts'
 import { approvalOf, isFarAbove, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
-import { beganWithImage, changeBefore, everywhere, isImageThePools, notSinceImage, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
+import { beganWithImage, changeBefore, isImageThePools, notSinceImage, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
 
 /** Of one package alone, that it took all of the time tells nothing. */
 const isOnlyPackage = ({ attempt }: Facts, { phase }: PhasePart): boolean =>
   phase === 'packages' && attempt.parts.filter((part) => part.phase === phase).length < 2
 
-/** A part that takes so much of its phase stands out: the more, the more it does, as one of two has half of it on any day. */
-const MOST_OF_IT = 0.6
-const mostOf = (ms: number, excess: Excess | null): string => (ms >= 0.8 * (excess?.tookMs ?? 0) ? 'nearly all' : 'most')
+/** How much of a time it is, in a word. */
+export const mostOf = (ms: number, tookMs: number): string => (ms >= 0.8 * tookMs ? 'nearly all' : 'most')
 
-function partCause(id: string, phase: string, title: string, noun: string, remedy: string): Cause {
-  return {
-    id,
-    about: 'slow',
-    title,
-    at: ['part', 'package'],
-    prior: -3,
-    toPerson: 'One step of your logon takes too long. We are working on it.',
-    look(facts) {
-      const excess = facts.excess(phase)
-      const longest = longestPart(facts.attempt.parts, phase)
-      if (facts.failed || !excess) return null
-      if (!longest) return [...unnamedPart(facts, phase, excess), ...otherPhase(facts, [phase])]
-      const { part, ownMs: ms } = longest
-      const clues: Clue[] = [
-        ms > MOST_OF_IT * excess.tookMs
-          ? clue(5 * Math.min(1, (ms / excess.tookMs - 0.4) / 0.4), `${noun} “${part.part}” took ${seconds(ms)} of ${seconds(excess.tookMs)}.`)
-          : against(3, `No ${noun.toLowerCase()} stands out: the longest took ${seconds(ms)} of ${seconds(excess.tookMs)}.`),
-      ]
-      const multiple = [30_000, 60_000, 90_000].find((timeout) => Math.abs(ms - timeout) < 1500)
-      if (multiple) clues.push(clue(1, `${multiple / 1000} s is a usual time-out: something is waited for that does not answer.`))
-      return [...clues, ...otherPhase(facts, [phase])]
-    },
-    sentence(facts) {
-      const longest = longestPart(facts.attempt.parts, phase)
-      return longest
-        ? `${noun} “${longest.part.part}” takes ${mostOf(longest.ownMs, facts.excess(phase))} of the time in ${phase}.`
-        : `Something in ${phase} takes long; which ${noun.toLowerCase()}, nobody records.`
-    },
-    remedy: () => tell(remedy, 'Who else has it is listed under the story.'),
-  }
-}
-
-/** Where no part of a phase was recorded: it took long, and does so at a place that would have such a part. */
-function unnamedPart(facts: Facts, phase: string, { tookMs, usualMs }: Excess): Clue[] {
-  const long = clue(2, `The phase took ${seconds(tookMs)}, usual ${seconds(usualMs)}; its parts were not recorded.`)
-  // All of policy is slow where the directory is, and that has its sites.
-  const ofSite = phase === 'policy' ? sitsElsewhere(facts, phase, ['zone', 'site']) : []
-  if (ofSite.length > 0) return [long, ...ofSite]
-  const here = sitsAt(facts, phase, ['pool', 'group', 'network+pool', 'zone+pool'], 4)
-  const sinceImage = beganWithImage(facts, phase).map(({ sentence }) => against(2, `It began with an image: ${sentence}`))
-  return [long, ...here, ...sinceImage, ...(phase === 'scripts' ? everywhere(facts, phase) : [])]
-}
-
-/** A cause that explains some phases explains little where most of the excess is in others. */
-export function otherPhase(facts: Facts, phases: readonly string[]): Clue[] {
+/**
+ * A cause that explains some phases explains little where most of the excess is in others.
+ * @param exceptMs so much of what is in its phases is something else's
+ */
+export function otherPhase(facts: Facts, phases: readonly string[], exceptMs = 0): Clue[] {
   const all = facts.measured.excess.reduce((sum, { ms }) => sum + ms, 0)
-  const explained = facts.measured.excess.filter(({ phase }) => phases.includes(phase)).reduce((sum, { ms }) => sum + ms, 0)
+  const inPhases = facts.measured.excess.filter(({ phase }) => phases.includes(phase)).reduce((sum, { ms }) => sum + ms, 0)
+  const explained = Math.max(0, inPhases - exceptMs)
   if (all === 0 || explained >= 0.7 * all) return []
   const worst = facts.measured.excess[0]
+  const why = worst && !phases.includes(worst.phase) ? `: ${worst.phase} alone was ${seconds(worst.ms)} beyond its usual` : ' beyond the usual'
   return [
-    {
-      ...against(
-        explained < 0.4 * all ? 5 : 2,
-        `It explains only ${seconds(explained)} of ${seconds(all)}: ${worst?.phase ?? ''} alone was ${seconds(worst?.ms ?? 0)} beyond its usual.`,
-      ),
-      explains: explained / all,
-    },
+    { ...against(explained < 0.4 * all ? 5 : 2, `It explains only ${seconds(explained)} of ${seconds(all)}${why}.`), explains: explained / all },
   ]
 }
-
-export const policyPartSlow = partCause('policy-part-slow', 'policy', 'One part of policy takes long', 'Part', 'Look at this part of policy')
-export const scriptSlow = partCause('script-slow', 'scripts', 'One script takes long', 'Script', 'Look at this script')
 
 export const firstLogon: Cause = {
   id: 'first-logon',
@@ -172,7 +123,9 @@ export const packagesSlow: Cause = {
     if (facts.failed || !excess) return null
     const clues: Clue[] = [clue(3, `Packages took ${seconds(excess.tookMs)}, usual ${seconds(excess.usualMs)}.`)]
     const longest = longestPart(facts.attempt.parts, 'packages')
-    if (longest && longest.ownMs > 0.5 * excess.tookMs) clues.push(clue(2, `“${longest.part.part}” alone took ${seconds(longest.ownMs)}.`))
+    const growth = growthOf(facts, 'packages')
+    if (longest && longest.ownMs > 0.5 * excess.tookMs && !(growth && allGrew(growth)))
+      clues.push(clue(2, `“${longest.part.part}” alone took ${seconds(longest.ownMs)}.`))
     const number = facts.ordinary('packages')
     if (number && isFarAbove(number, { times: 2, ofHigh: 1, enough: 4 }))
       clues.push(clue(2, `${number.value} packages were attached; ordinarily ${Math.round(number.median)}.`))
@@ -193,14 +146,14 @@ export const packagesSlow: Cause = {
   sentence(facts) {
     const longest = longestPart(facts.attempt.parts, 'packages')
     return longest && longest.ownMs > 0.5 * (facts.excess('packages')?.tookMs ?? Infinity)
-      ? `Package “${longest.part.part}” takes ${mostOf(longest.ownMs, facts.excess('packages'))} of the time in packages.`
+      ? `Package “${longest.part.part}” takes ${mostOf(longest.ownMs, facts.excess('packages')?.tookMs ?? 0)} of the time in packages.`
       : 'Attaching application packages took longer than it should.'
   },
   remedy: () => tell('Look at the packages of this pool', 'About 76 applications in 4 s is what to expect (common practice, no published source).'),
 }
 
 /** Against, where the trouble sits at another kind of place. */
-function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
+export function sitsElsewhere(facts: Facts, phase: string, dimensions: readonly string[]): Clue[] {
   const elsewhere = isImageThePools(facts) ? dimensions.filter((dimension) => dimension !== 'image') : dimensions
   return sitsAt(facts, phase, elsewhere).flatMap((one) => (one.for ? [against(Math.min(2, one.weight), one.sentence)] : []))
 }
@@ -344,6 +297,25 @@ function atOneSite(facts: Facts, phase: string): Clue[] {
   return share.length > 0 ? share : told
 }
 
+/** A directory that is slow makes all parts of policy slow, and none more than the others. */
+function partsOfPolicy(facts: Facts, growth: Growth | null): Clue[] {
+  const parts = ownParts(facts.attempt.parts, 'policy').map(({ ownMs }) => ownMs)
+  if (growth && allGrew(growth))
+    return [clue(2, `All ${parts.length} parts of policy took long, none stands out: ${growth.rest.times.toFixed(1)} times as long as ordinarily.`)]
+  if (growth?.standsOut)
+    return growth.rest.ms > 0
+      ? [clue(1.5, `Beside “${growth.most.name}” the rest of policy took long as well: ${growth.rest.times.toFixed(1)} times as long as ordinarily.`)]
+      : [against(4, `One part of policy, ${tookOrdinarily(growth.most)}.`)]
+  if (parts.length < 3) return []
+  const sum = parts.reduce((total, ms) => total + ms, 0)
+  const longest = parts.reduce((most, ms) => Math.max(most, ms), 0)
+  return [
+    longest < 0.5 * sum
+      ? clue(2, `All ${parts.length} parts of policy took long, none stands out.`)
+      : against(4, `One part of policy took ${seconds(longest)} of ${seconds(sum)}.`),
+  ]
+}
+
 export const directorySlow: Cause = {
   id: 'directory-slow',
   about: 'slow',
@@ -358,15 +330,8 @@ export const directorySlow: Cause = {
     if (signOn && policy)
       clues.push(clue(3, `Sign-on and policy were both slow: ${seconds(signOn.ms)} and ${seconds(policy.ms)} beyond their usual.`))
     else if (policy) clues.push(...signOnItself(facts))
-    const parts = ownParts(facts.attempt.parts, 'policy').map(({ ownMs }) => ownMs)
-    const sum = parts.reduce((total, ms) => total + ms, 0)
-    const longest = parts.reduce((most, ms) => Math.max(most, ms), 0)
-    if (policy && parts.length >= 3)
-      clues.push(
-        longest < 0.5 * sum
-          ? clue(2, `All ${parts.length} parts of policy took long, none stands out.`)
-          : against(4, `One part of policy took ${seconds(longest)} of ${seconds(sum)}.`),
-      )
+    const growth = policy && growthOf(facts, 'policy')
+    if (policy) clues.push(...partsOfPolicy(facts, growth))
     // Where both were slow, the one that tells more: how long sign-on takes is also up to the person.
     const where = [policy, signOn].flatMap((one) => (one ? [atOneSite(facts, one.phase)] : []))
     clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
@@ -374,7 +339,10 @@ export const directorySlow: Cause = {
     const approval = approvalOf(facts.attempt)
     if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.tookMs)
       clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.tookMs)} sign-on.`))
-    clues.push(...changeBefore(facts, ['directory'], ['zone', 'site']), ...otherPhase(facts, ['sign-on', 'policy', 'scripts']))
+    clues.push(
+      ...changeBefore(facts, ['directory'], ['zone', 'site']),
+      ...otherPhase(facts, ['sign-on', 'policy', 'scripts'], growth?.standsOut ? growth.most.ownMs - growth.most.ordinaryMs : 0),
+    )
     return clues
   },
   sentence(facts) {
@@ -409,7 +377,8 @@ export const imageRegression: Cause = {
     if (clues.some((one) => one.for))
       clues.push(...changeBefore(facts, ['image'], ['image']), ...halfOfImage(facts, worst.phase), ...notSinceImage(facts, worst.phase))
     const longest = longestPart(facts.attempt.parts, worst.phase)
-    if (longest && longest.ownMs > 0.7 * worst.tookMs && !isOnlyPackage(facts, longest.part))
+    const growth = growthOf(facts, worst.phase)
+    if (longest && longest.ownMs > 0.7 * worst.tookMs && !isOnlyPackage(facts, longest.part) && !(growth && allGrew(growth)))
       clues.push(against(1.5, `One part, “${longest.part.part}”, took nearly all of it.`))
     // What else was slow may be the image's as well, but only where it sits there, too.
     const own = facts.measured.excess.filter(({ phase }) => phase === worst.phase || sitsAt(facts, phase, ['image']).some((one) => one.for))
