@@ -20,7 +20,7 @@ const shareExcess = (facts: Facts) => (facts.text('share') === null ? null : sto
 const atShare = (facts: Facts): readonly string[] => (facts.text('share') === null ? ['share', 'pool'] : ['share'])
 
 /** Up to so many times the middle, it is as ever. From there to what is far above it may be either, and says next to nothing. */
-const AS_EVER = 1.6
+const AS_EVER = 1.25
 
 /** Latency as the host reports it, against what it ordinarily is; null where nobody reports it. */
 function latencyOf(facts: Facts): { readonly level: 'as ever' | 'between' | 'high'; readonly sentence: string } | null {
