@@ -37,6 +37,19 @@ describe('what is unusual', () => {
 })
 
 describe('the usual', () => {
+  it('of a source that writes whole seconds lies between them, and what is unusual is about as far out as it was', () => {
+    const took = Array.from({ length: 200 }, (_, i) => 3300 * Math.exp(0.2 * Math.log((i + 0.5) / (199.5 - i))))
+    const from = (round: (ms: number) => number) => {
+      const usual = new UsualModel()
+      for (const ms of took) usual.add(office, durations(round(ms), round(ms)))
+      const container = usual.usualFor(office)?.series['container']
+      return container ? { medianMs: container.medianMs, unusualMs: unusualFrom(container, true, 200) } : { medianMs: 0, unusualMs: 0 }
+    }
+    const [fine, whole] = [from(Math.round), from((ms) => Math.round(ms / 1000) * 1000)]
+    expect(Math.abs(whole.medianMs / fine.medianMs - 1)).toBeLessThan(0.05)
+    expect(Math.abs(whole.unusualMs / fine.unusualMs - 1)).toBeLessThan(0.25)
+  })
+
   it('is of just the kind where there is enough, else of the same network or pool, never of the other sort of logon', () => {
     const usual = model(ENOUGH, office)
     expect(basis(usual, office)).toEqual(['office', 'office', ENOUGH])

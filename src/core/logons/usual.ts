@@ -1,6 +1,7 @@
 import { countSay } from '../stats/count'
 import { BUCKETS, bucketOf, quantilesIn, readPacked } from '../stats/histogram'
 import { Pairs } from '../stats/pairs'
+import { areWholeSeconds, quantilesOfSeconds } from '../stats/whole-seconds'
 import { weekdayOf } from '../stats/zone'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
@@ -325,7 +326,11 @@ function together(cells: readonly Cell[]): Counts {
 
 /** Quantiles of a series in a level of so many attempts; the zeros, which are not counted, are what is missing. */
 function quantilesOf(counted: Counted | undefined, n: number): readonly number[] {
-  return counted && counted.n > 0 ? quantilesIn(counted.byBucket, n, QUANTILES, { from: counted.lowest, before: n - counted.n }) : []
+  if (!counted || counted.n <= 0) return []
+  const zeros = n - counted.n
+  return areWholeSeconds(counted.byBucket)
+    ? quantilesOfSeconds(counted.byBucket, zeros, QUANTILES)
+    : quantilesIn(counted.byBucket, n, QUANTILES, { from: counted.lowest, before: zeros })
 }
 const QUANTILES = [0.1, 0.25, 0.5, 0.9]
 
