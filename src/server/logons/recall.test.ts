@@ -71,6 +71,31 @@ describe('what was taken before a start', () => {
     expect(sentences).toContain('Of the first 20 logons on image june 20 were slow in shell; of the last 20 before it on the pool, 0.')
   })
 
+  it('says what parts of policy take ordinarily, though not by what was slow', async () => {
+    await database.exec(`truncate ${LOGONS}`)
+    const one = (i: number, printersMs: number) => {
+      const all = logon({
+        id: `q${i}`,
+        person: `p${i % 40}`,
+        at: START_MS + i * MINUTE_MS,
+        phases: { ...USUAL, policy: 2400 + (i % 5) * 50 + printersMs },
+      })
+      const policy = all.find(({ phase }) => phase === 'policy')
+      const part = (name: string, afterMs: number, durationMs: number) =>
+        policy ? [{ ...policy, timeMs: policy.timeMs + afterMs, part: name, durationMs }] : []
+      return [...all, ...part('folders', 0, 2300), ...part('printers', 2300, printersMs)]
+    }
+    const nowMs = START_MS + 110 * MINUTE_MS
+    const before = new Intake(database)
+    await before.ingest(Array.from({ length: 60 }, (_, i) => one(i, 400)).flat(), nowMs)
+    // By now they are more than those that were well.
+    await before.ingest(Array.from({ length: 70 }, (_, i) => one(60 + i, 6000)).flat(), nowMs + 60 * MINUTE_MS)
+    await new Intake(database).ingest(one(131, 6000), nowMs + 120 * MINUTE_MS)
+    const { id, sentences } = await evidenceOf('q131')
+    expect(id).toBe('policy-part-slow')
+    expect(sentences[0]).toMatch(/^Part “printers” took 6\.0 s; ordinarily 0\.4 s\.$/)
+  })
+
   it('may be timed more finely than the database counts, also where a clock is off', async () => {
     const intake = new Intake(database)
     const fine = handedOver({ 'H-3': -60_000 }, 240).map((one) => ({ ...one, timeMs: one.timeMs + 0.153 }))
