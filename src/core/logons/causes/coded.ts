@@ -196,7 +196,8 @@ export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, senten
     if (!facts.failed) return null
     const found = facts.attempt.marks.filter((mark) => mark.code !== null && codes.includes(mark.code))
     const first = found[0]
-    if (!first?.code) return SHOWN[id]?.(facts) ?? null
+    const shown = SHOWN[id]?.(facts) ?? null
+    if (!first?.code) return shown
     // The Kerberos code stands for several reasons; another code beside it says which.
     const weight = found.every(({ code }) => code === REVOKED) && facts.has(...WHY_REVOKED) ? 3 : 9
     const times = found.length > 1 ? `, ${found.length} times` : ''
@@ -206,6 +207,8 @@ export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, senten
         `${first.phase ? `During ${first.phase}: ` : ''}${codeSays(first.code)}${times}.`,
         codeNumber(first.code) ? `${codeNumber(first.code)} ${first.code}` : first.code,
       ),
+      // What it says is decided; why, that shows.
+      ...(shown ?? []).map((one) => ({ ...one, weight: 1 })),
     ]
   },
   sentence: () => sentence,

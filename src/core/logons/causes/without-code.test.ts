@@ -50,6 +50,11 @@ describe('a location that the host was given', () => {
     expect(by('0xC000003B')).toBe('location-invalid')
     expect(by('0xC0000033')).toBe('location-invalid')
     expect(by('0xC000003A')).toBe('share-unreachable')
+    // Why is shown beside the code.
+    const why = said(
+      logon({ id: 'it', outcome: 'failed', attrs: { location: '' }, phases: UP_TO_CONTAINER, marks: [['location.invalid', 'container', 5000]] }),
+    )
+    expect(why.evidence[1]).toBe('The host was given a location that cannot be used: the entry is blank.')
   })
 })
 
