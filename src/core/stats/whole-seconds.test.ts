@@ -28,16 +28,19 @@ describe('durations that a source rounds to seconds', () => {
     expect(areWholeSeconds(new Int32Array(BUCKETS))).toBe(false)
   })
 
-  it('have the quantiles that they had before, by less than half a second', () => {
+  it('have quantiles within half a second of the value that is written there', () => {
     fc.assert(
       fc.property(fc.integer({ min: 900, max: 7000 }), fc.double({ min: 0.15, max: 0.5, noNaN: true }), (medianMs, sigma) => {
-        const values = spread(medianMs, sigma)
-        const { counts, zeros } = counted(values.map(toSeconds))
+        const written = spread(medianMs, sigma).map(toSeconds)
+        const { counts, zeros } = counted(written)
         const qs = [0.1, 0.25, 0.5, 0.9]
         quantilesOfSeconds(counts, zeros, qs).forEach((ms, i) => {
-          expect(Math.abs(ms - (values[Math.floor((qs[i] ?? 0) * values.length)] ?? 0))).toBeLessThan(500 + 0.04 * ms)
+          const there = written[Math.ceil((qs[i] ?? 0) * written.length) - 1] ?? 0
+          // Beyond ten seconds a bucket is not just one second.
+          expect(Math.abs(ms - there)).toBeLessThanOrEqual(500 + (there > 10_000 ? 0.026 * there : 0))
         })
       }),
+      { numRuns: 300 },
     )
   })
 
