@@ -54,12 +54,6 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
   const { attempt } = measured
   const self = neighbourOf(measured)
   const find = finderOf(org)
-  const places = new Map<string, readonly Located[]>()
-  const crowds = new Map<string, Crowd>()
-  const anywhere = new Map<string, Anywhere>()
-  const nearest = new Map<string, Contrast['inside']>()
-  const contrasts = new Map<string, Contrast>()
-  const since = new Map<string, SinceImage | null>()
   return {
     measured,
     attempt,
@@ -85,40 +79,26 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
     excess: (phase) => measured.excess.find((candidate) => candidate.phase === phase) ?? null,
     ran: (phase) => attempt.phases.some((candidate) => candidate.phase === phase),
     lastPhase: () => attempt.phases.reduce<Phase | null>((last, one) => (last && last.startMs > one.startMs ? last : one), null)?.phase ?? null,
-    located(phase, among = []) {
-      const key = among.length === 0 ? phase : [phase, ...among].join(' ')
-      let found = places.get(key)
-      if (!found) places.set(key, (found = around.locate(self, phase, among)))
-      return found
-    },
-    contrast(dimension, phase, among = []) {
-      const key = [dimension, phase, ...among].join(' ')
-      let found = contrasts.get(key)
-      if (!found) contrasts.set(key, (found = around.contrast(self, dimension, phase, among)))
-      return found
-    },
-    anywhere(phase, outside = [], among = []) {
-      const key = [phase, ...outside, 'among', ...among].join(' ')
-      let found = anywhere.get(key)
-      if (!found) anywhere.set(key, (found = around.anywhere(self, phase, outside, among)))
-      return found
-    },
-    nearest(at, phase) {
-      const key = [phase, ...at].join(' ')
-      let found = nearest.get(key)
-      if (!found) nearest.set(key, (found = around.nearest(self, at, phase)))
-      return found
-    },
-    sinceImage(phase) {
-      let found = since.get(phase)
-      if (found === undefined) since.set(phase, (found = around.sinceImage(self, phase)))
-      return found
-    },
-    crowd(phase, among = []) {
-      const key = [phase, ...among].join(' ')
-      let found = crowds.get(key)
-      if (!found) crowds.set(key, (found = around.crowd(self, phase, among)))
-      return found
-    },
+    located: once((phase: string, among: readonly Dimension[] = []) => around.locate(self, phase, among)),
+    contrast: once((dimension: Dimension, phase: string, among: readonly Dimension[] = []) => around.contrast(self, dimension, phase, among)),
+    anywhere: once((phase: string, outside: readonly Dimension[] = [], among: readonly Dimension[] = []) =>
+      around.anywhere(self, phase, outside, among),
+    ),
+    nearest: once((at: readonly Dimension[], phase: string) => around.nearest(self, at, phase)),
+    sinceImage: once((phase: string) => around.sinceImage(self, phase)),
+    crowd: once((phase: string, among: readonly Dimension[] = []) => around.crowd(self, phase, among)),
+  }
+}
+
+/** Several causes ask the same: it is worked out once. */
+function once<A extends readonly (string | readonly string[] | undefined)[], R>(answer: (...asked: A) => R): (...asked: A) => R {
+  const known = new Map<string, R>()
+  return (...asked) => {
+    const key = asked.join(';')
+    const found = known.get(key)
+    if (found !== undefined || known.has(key)) return found as R
+    const made = answer(...asked)
+    known.set(key, made)
+    return made
   }
 }
