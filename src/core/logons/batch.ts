@@ -88,6 +88,8 @@ export function* explain<T>(
 ): Generator<T> {
   const find = finderOf(org)
   let inItself: OfItself = { usual: new UsualModel(), ill: new Set() }
+  /** Up to here what parts take was learnt at once. */
+  let learntUntilMs = -Infinity
   const earlier = new UsualModel()
   const around = new Around()
   const ordinary = new OrdinaryModel()
@@ -133,7 +135,7 @@ export function* explain<T>(
 
   function learnFrom({ attempt, blame: split }: Measured): void {
     earlier.add(kindOf(attempt), tookOf(attempt, split, took))
-    ordinary.parts.add(attempt)
+    if (attempt.startedAtMs > learntUntilMs) ordinary.parts.add(attempt)
   }
 
   function* lookingAhead(source: Iterable<Attempt>): Generator<{ attempt: Attempt; split: Blame }> {
@@ -150,7 +152,11 @@ export function* explain<T>(
       if (clocks.size > 0) onClocks(clocks)
       const right = said.fillAll(first).map(ready)
       inItself = learn(right)
-      for (const { attempt } of right) if (endedWell(attempt) && !inItself.ill.has(attempt)) ordinary.parts.add(attempt)
+      for (const { attempt, split } of right) {
+        const isAsUsual = () => measure(attempt, inItself.usual.usualFor(kindOf(attempt)), undefined, split).excess.length === 0
+        if (endedWell(attempt) && !inItself.ill.has(attempt) && isAsUsual()) ordinary.parts.add(attempt)
+        learntUntilMs = Math.max(learntUntilMs, attempt.startedAtMs)
+      }
       return right
     }
     for (const unplaced of source) {

@@ -20,7 +20,7 @@ export interface Neighbour {
 }
 
 export function neighbourOf(measured: Measured): Neighbour {
-  const beyond = bitsOf(measured.mild) | (measured.outcome === 'degraded' ? bitOf(WRONG_PROFILE) : 0)
+  const beyond = bitsOf(measured.mild) | (measured.outcome === 'degraded' ? WRONG_PROFILE_BIT : 0)
   const failed = measured.outcome === 'failed'
   return {
     id: measured.attempt.id,
@@ -45,6 +45,7 @@ function faultOf({ marks, attrs }: Attempt): string {
 /** The trouble of those who got in, but not on their own profile; the others are named by the phase that was slow. */
 export const WRONG_PROFILE = 'wrong-profile'
 const TROUBLES: readonly string[] = [...SERIES, WRONG_PROFILE]
+const WRONG_PROFILE_BIT = 1 << SERIES.length
 
 /** The bit of a trouble. Of a phase that is none of SERIES it is one that nobody has. */
 export function bitOf(trouble: string): number {
@@ -61,4 +62,4 @@ function bitsOf(phases: readonly { readonly phase: string }[]): number {
 const ANYBODY_COULD = bitOf('power') | bitOf(UNRECORDED)
 
 /** One bit for each trouble that it could have had. */
-export const couldHave = ({ beyond, ran, failed }: Neighbour): number => beyond | ran | ANYBODY_COULD | (failed ? 0 : bitOf(WRONG_PROFILE))
+export const couldHave = ({ beyond, ran, failed }: Neighbour): number => beyond | ran | ANYBODY_COULD | (failed ? 0 : WRONG_PROFILE_BIT)

@@ -7,7 +7,10 @@ export type LocationReading =
       readonly ok: false
       readonly code:
         'location.blank' | 'location.web-address' | 'location.local-path' | 'location.not-a-share' | 'location.token' | 'location.character'
+      /** What is wrong with it, and how it should look. */
       readonly sentence: string
+      /** Only what is wrong with it. */
+      readonly wrong: string
     }
 
 const SHAPE = String.raw`It should look like \\server\share\folder.`
@@ -15,10 +18,11 @@ const SHAPE = String.raw`It should look like \\server\share\folder.`
 /** Reads one location and brings it into its plain form, `\\server\share\path`: server in lower case, single backslashes, none at the end. */
 export function readLocation(written: string): LocationReading {
   const text = written.trim()
-  const refuse = (code: Extract<LocationReading, { ok: false }>['code'], sentence: string): LocationReading => ({
+  const refuse = (code: Extract<LocationReading, { ok: false }>['code'], wrong: string): LocationReading => ({
     ok: false,
     code,
-    sentence: `${sentence} ${SHAPE}`,
+    sentence: `${wrong} ${SHAPE}`,
+    wrong,
   })
   if (text === '') return refuse('location.blank', 'This entry is blank.')
   if (/^[a-z][a-z0-9+.-]+:\/\//i.test(text)) return refuse('location.web-address', `“${text}” is a web address, not a share.`)

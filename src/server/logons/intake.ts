@@ -443,7 +443,7 @@ export class Intake {
       const counts = countsForUsual(measured) && !few.isIll(attempt)
       const alone = concludeAlone(measured)
       if (counts && alone) this.#usual.count(attempt.startedAtMs, kind, tookOf(attempt, measured.blame))
-      if (counts && alone && !known.has(attempt.id)) ordinary.parts.add(attempt)
+      if (counts && alone && !untouched.has(attempt.id)) ordinary.parts.add(attempt)
       this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
       all.push({ ...one, neighbour, measured, counts, alone })
     }
@@ -460,7 +460,7 @@ export class Intake {
       // Those that may be ill are counted only now: too many would pass for usual to those after them until they are found to be.
       const { attempt } = one
       if (counted && !alone) this.#usual.count(attempt.startedAtMs, kindOf(attempt), tookOf(attempt, explained.blame))
-      if (counted && !alone && !known.has(attempt.id)) ordinary.parts.add(attempt)
+      if (counted && !alone && !untouched.has(attempt.id)) ordinary.parts.add(attempt)
     }
     if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)
     // Some days more: files that are read at the same time, and what is explained once more at the end of each, lie days apart.

@@ -87,13 +87,21 @@ describe('what was taken before a start', () => {
     }
     const nowMs = START_MS + 110 * MINUTE_MS
     const before = new Intake(database)
-    await before.ingest(Array.from({ length: 60 }, (_, i) => one(i, 400)).flat(), nowMs)
+    // Half of each comes first, as sources send while somebody logs on.
+    const well = Array.from({ length: 60 }, (_, i) => one(i, 400)).flat()
+    await before.ingest(
+      well.filter((o) => o.kind === 'begin'),
+      nowMs,
+    )
+    await before.ingest(well, nowMs)
     // By now they are more than those that were well.
     await before.ingest(Array.from({ length: 70 }, (_, i) => one(60 + i, 6000)).flat(), nowMs + 60 * MINUTE_MS)
     await new Intake(database).ingest(one(131, 6000), nowMs + 120 * MINUTE_MS)
-    const { id, sentences } = await evidenceOf('q131')
-    expect(id).toBe('policy-part-slow')
-    expect(sentences[0]).toMatch(/^Part “printers” took 6\.0 s; ordinarily 0\.4 s\.$/)
+    for (const logon of ['q129', 'q131']) {
+      const { id, sentences } = await evidenceOf(logon)
+      expect(id).toBe('policy-part-slow')
+      expect(sentences[0]).toMatch(/^Part “printers” took 6\.0 s; ordinarily 0\.4 s\.$/)
+    }
   })
 
   it('may be timed more finely than the database counts, also where a clock is off', async () => {

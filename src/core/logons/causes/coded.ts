@@ -169,13 +169,7 @@ const SHOWN: Readonly<Record<string, (facts: Facts) => readonly Clue[] | null>> 
     const location = readLocation(written)
     // Sources may give a location a name of their own: only what is meant as a path can be a wrong one.
     if (location.ok || location.code === 'location.not-a-share') return null
-    return [
-      clue(
-        6.5,
-        `The host was given a location that cannot be used: ${location.sentence.replace(/^This entry/, 'the entry').replace(/ It should.*$/, '')}`,
-        'location',
-      ),
-    ]
+    return [clue(6.5, `The location that the host was given cannot be used. ${location.wrong}`, 'location')]
   },
   'too-few-locations': (facts) => {
     const [writable, required] = [facts.number('locationsWritable'), facts.number('locationsRequired')]
@@ -207,7 +201,7 @@ export const codedCauses: readonly Cause[] = ROWS.map(([id, codes, title, senten
         `${first.phase ? `During ${first.phase}: ` : ''}${codeSays(first.code)}${times}.`,
         codeNumber(first.code) ? `${codeNumber(first.code)} ${first.code}` : first.code,
       ),
-      // What it says is decided; why, that shows.
+      // The code has decided it; this shows why.
       ...(shown ?? []).map((one) => ({ ...one, weight: 1 })),
     ]
   },

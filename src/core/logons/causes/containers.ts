@@ -2,7 +2,7 @@ import type { Facts } from '../facts'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 
 const HELD = ['STATUS_SHARING_VIOLATION', 'container.held']
-/** Somewhere on it: not even the server need be found. */
+/** The server answered, but the path is not there. It says so of any path: only where the container is looked for is it the share's. */
 const NO_PATH = 'STATUS_OBJECT_PATH_NOT_FOUND'
 const UNREACHABLE = ['STATUS_BAD_NETWORK_PATH', 'STATUS_BAD_NETWORK_NAME', 'STATUS_IO_TIMEOUT', 'share.unreachable']
 
@@ -154,8 +154,11 @@ export const shareUnreachable: Cause = {
     const marks = facts.attempt.marks.filter((mark) => mark.code !== null && UNREACHABLE.includes(mark.code))
     const noPath = facts.marks(NO_PATH).some(({ phase }) => phase === 'container' || phase === 'profile')
     if (!facts.failed || (marks.length === 0 && !noPath)) return null
-    if (marks.length === 0) return [clue(5.5, 'The path to the container does not exist.', NO_PATH)]
-    const clues: Clue[] = [clue(7, `The share did not answer${marks.length > 1 ? `, ${marks.length} tries` : ''}.`, marks[0]?.code ?? '')]
+    const clues: Clue[] = [
+      marks.length === 0
+        ? clue(5.5, 'The path to the container does not exist.', NO_PATH)
+        : clue(7, `The share did not answer${marks.length > 1 ? `, ${marks.length} tries` : ''}.`, marks[0]?.code ?? ''),
+    ]
     const share = facts.text('share')
     if (share) {
       const { inside } = facts.contrast('share', 'failed')

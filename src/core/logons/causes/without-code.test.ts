@@ -33,9 +33,9 @@ describe('a location that the host was given', () => {
   it('cannot be used if it is no path to a share: what is wrong with it is said', () => {
     expect(at('https://files.example/prof')).toMatchObject({
       id: 'location-invalid',
-      evidence: ['The host was given a location that cannot be used: “https://files.example/prof” is a web address, not a share.'],
+      evidence: ['The location that the host was given cannot be used. “https://files.example/prof” is a web address, not a share.'],
     })
-    expect(at(' ')).toMatchObject({ id: 'location-invalid', evidence: ['The host was given a location that cannot be used: the entry is blank.'] })
+    expect(at(' ')).toMatchObject({ id: 'location-invalid', evidence: ['The location that the host was given cannot be used. This entry is blank.'] })
     expect(at('\\\\fs\\p\\%NOBODY%').id).toBe('location-invalid')
   })
 
@@ -54,7 +54,7 @@ describe('a location that the host was given', () => {
     const why = said(
       logon({ id: 'it', outcome: 'failed', attrs: { location: '' }, phases: UP_TO_CONTAINER, marks: [['location.invalid', 'container', 5000]] }),
     )
-    expect(why.evidence[1]).toBe('The host was given a location that cannot be used: the entry is blank.')
+    expect(why.evidence[1]).toBe('The location that the host was given cannot be used. This entry is blank.')
   })
 })
 
