@@ -42,7 +42,7 @@ export function assemble(id: string, seen: readonly Observation[], nowMs: number
 
   const phases: Phase[] = []
   const parts: PhasePart[] = []
-  for (const s of stretches) {
+  for (const s of withoutWaits(stretches)) {
     if (!s.ended) {
       s.endMs = Math.max(s.startMs, endMs)
       if (closedMs !== null)
@@ -184,9 +184,39 @@ function stretchesOf(ordered: readonly Observation[], oddities: Oddity[]): Stret
       }
     }
   }
-  return inOrder(result)
-    ? result
-    : result.sort((a, b) => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0))
+  return inOrder(result) ? result : result.sort(byTime)
+}
+
+const byTime = (a: Stretch, b: Stretch): number => a.startMs - b.startMs || a.endMs - b.endMs || (a.phase < b.phase ? -1 : a.phase > b.phase ? 1 : 0)
+
+/**
+ * What is known to wait for another phase that begins and ends within it: the desktop is not started before the scripts are through, nor is a profile loaded before its container is
+ * there. Common practice, no published source. What begins before it, or ends after it, runs beside it.
+ */
+const WAITS_FOR: ReadonlyMap<string, string> = new Map([
+  ['shell', 'scripts'],
+  ['profile', 'container'],
+])
+const WAITED_FOR: ReadonlySet<string> = new Set(WAITS_FOR.values())
+
+/** Stretches without the time that they waited for another one: each is cut in two around it. */
+function withoutWaits(stretches: Stretch[]): Stretch[] {
+  let result = stretches
+  for (const inner of stretches) {
+    if (isPart(inner) || !inner.ended || !WAITED_FOR.has(inner.phase)) continue
+    const waits = (s: Stretch) =>
+      WAITS_FOR.get(s.phase) === inner.phase && !isPart(s) && s.ended && s.startMs <= inner.startMs && s.endMs >= inner.endMs
+    if (inner.endMs > inner.startMs && result.some(waits))
+      result = result.flatMap((s) =>
+        waits(s)
+          ? [
+              { ...s, endMs: inner.startMs },
+              { ...s, startMs: inner.endMs },
+            ].filter(({ startMs, endMs }) => endMs > startMs)
+          : [s],
+      )
+  }
+  return result === stretches ? stretches : result.sort(byTime)
 }
 
 /** A source that says how long something took, and stamps its begin and end, should agree with itself (whole seconds are rounded). */

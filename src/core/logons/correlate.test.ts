@@ -147,6 +147,21 @@ describe('correlate', () => {
       ])
     })
 
+    it('is another try after each refusal, though the directory server’s clock is a little ahead and its host tells nothing else', () => {
+      const refused = (at: number, told = at + 60): Observation[] => [
+        { timeMs: at, kind: 'end', person: 'mara', host: 'TH-Q1-04', phase: 'sign-on', code: '0xC000006A', outcome: 'failed' },
+        { timeMs: told, kind: 'mark', person: 'mara', host: 'TH-Q1-04', source: 'DC-1', phase: 'sign-on', code: 'KDC_ERR_PREAUTH_FAILED' },
+      ]
+      const tries = [...refused(START_MS), ...refused(START_MS + 9000), ...logon({ at: START_MS + 30_000 })]
+      expect(attempts(tries).map(({ outcome, totalMs }) => [outcome, totalMs])).toEqual([
+        ['failed', 0],
+        ['failed', 0],
+        ['ready', 13_100],
+      ])
+      // Whichever of the two is first, each try has both.
+      expect(attempts([...refused(START_MS, START_MS - 60), ...refused(START_MS + 9000)]).map(({ marks }) => marks.length)).toEqual([2, 2])
+    })
+
     it('keeps two logons of one person apart that go on at once on two hosts, in two sessions, or on two pools', () => {
       for (const other of [{ host: 'BO-H1-03' }, { session: '9' }, { host: undefined, pool: 'back-office' }]) {
         const one = logon({}).map((o) => ({ ...o, session: '7' }))
@@ -384,6 +399,35 @@ describe('correlate', () => {
     expect(outcome({ phase: 'profile' }, { kind: 'phase-begin', phase: 'policy' })).toEqual(['abandoned'])
     expect(outcome({ phase: 'connect' }, { phase: 'policy' })).toEqual(['abandoned'])
     expect(outcome({ phase: 'broker' })).toEqual(['failed'])
+  })
+
+  it('takes what a phase waited for out of it: scripts before the desktop is started, a container before its profile is loaded', () => {
+    const phase = (name: string, from: number, ms: number): Observation => ({
+      timeMs: START_MS + from,
+      kind: 'phase',
+      phase: name,
+      durationMs: ms,
+      person: 'mara',
+      host: 'TH-Q1-04',
+    })
+    const [one] = attempts([
+      { ...phase('', 0, 0), kind: 'begin', phase: undefined },
+      phase('profile', 0, 6000),
+      phase('container', 1000, 4000),
+      phase('shell', 6000, 30_000),
+      phase('scripts', 6100, 25_000),
+    ])
+    expect(one?.phases.map(({ phase: name, startMs, endMs }) => [name, startMs, endMs])).toEqual([
+      ['profile', 0, 1000],
+      ['container', 1000, 5000],
+      ['profile', 5000, 6000],
+      ['shell', 6000, 6100],
+      ['scripts', 6100, 31_100],
+      ['shell', 31_100, 36_000],
+    ])
+    // What begins before, or ends after, goes on beside it.
+    const beside = attempts([phase('profile', 1000, 6000), phase('container', 0, 4000), phase('shell', 7000, 3000), phase('scripts', 8000, 9000)])
+    expect(beside[0]?.phases).toHaveLength(4)
   })
 
   it('keeps phases that contradict themselves, and says so', () => {

@@ -8,6 +8,8 @@ import type { Renamed } from './used-again'
 
 /** A machine that tells of the same begin twice, with an id and without, does so within this time. */
 const SAME_MS = 5000
+/** Nobody tries again within this time. */
+const AT_ONCE_MS = 1500
 /** What one machine began, another goes on with this soon. */
 const HANDED_OVER_MS = 120_000
 /** So far may the clock of who sends be ahead of the host's, for a begin to be told after what it began. */
@@ -79,7 +81,7 @@ export function cut(ordered: readonly Observation[], renamed: Renamed): Group[] 
 /** What an observation without an id goes on with, or says the begin of. */
 function followed(alive: readonly Group[], observation: Observation, tellerOf: TellerOf): Group | undefined {
   if (observation.kind === 'begin') return sameBegin(alive, observation) ?? alive.findLast((one) => wasSentTo(one, observation))
-  return joined(alive, observation, tellerOf) ?? alive.findLast((one) => takesOver(one, observation) || isSpokenOf(one, observation))
+  return joined(alive, observation, tellerOf) ?? alive.findLast((one) => takesOver(one, observation) || isSpokenOf(one, observation, tellerOf))
 }
 
 /**
@@ -101,19 +103,25 @@ function wasSentTo(group: Group, observation: Observation): boolean {
  * Whether another machine speaks of an attempt that is going on: what it says begins no logon. A mark or an end does not, and neither does how long the host was looked for,
  * where that is still to be told.
  */
-function isSpokenOf(group: Group, observation: Observation): boolean {
+function isSpokenOf(group: Group, observation: Observation, tellerOf: TellerOf): boolean {
   const { closedAtMs, lastMs, onHost, phases, pool, session } = group
   const { kind, timeMs, phase } = observation
   const isToBeTold =
     phase === 'broker' && !phases.has('broker') && ((onHost === null && timeMs - lastMs <= SENT_MS) || hasJustCome(group, observation))
   const beginsNone = kind === 'mark' || kind === 'end' || kind === 'phase-end' || isToBeTold
-  const isOpen = closedAtMs === null || trails(observation) || followsSoon({ closedAtMs }, observation)
+  const isOpen = closedAtMs === null || trails(group, observation, tellerOf) || followsSoon(group, observation)
   return beginsNone && isOpen && timeMs - lastMs <= HANDED_OVER_MS && isOfSame(session, observation.session) && isOfSame(pool, observation.pool)
 }
 
-/** What is only noted when the desktop is there, as that the profile was not theirs. A refusal is of another try. */
-const followsSoon = ({ closedAtMs }: Pick<Group, 'closedAtMs'>, { kind, timeMs, code }: Observation): boolean =>
-  kind === 'mark' && closedAtMs !== null && timeMs - closedAtMs <= SAME_MS && !(code !== undefined && codeFails(canonicalCode(code)))
+/**
+ * What is only noted when the desktop is there, as that the profile was not theirs. A refusal is of another try, unless a directory server tells of the one that just failed:
+ * clocks that agree within a second do not tell which of the two was first.
+ */
+function followsSoon({ closedAtMs, refused }: Pick<Group, 'closedAtMs' | 'refused'>, { kind, timeMs, code, source }: Observation): boolean {
+  if (kind !== 'mark' || closedAtMs === null) return false
+  const refuses = code !== undefined && codeFails(canonicalCode(code))
+  return refuses ? refused && source !== undefined && timeMs - closedAtMs <= AT_ONCE_MS : timeMs - closedAtMs <= SAME_MS
+}
 
 /** Whether an attempt was first seen at the host that an observation names, or where it was seen last, only just before. */
 function hasJustCome({ hosts, since, firstMs }: Group, { host, timeMs }: Observation): boolean {
@@ -155,7 +163,7 @@ function joined(alive: readonly Group[], observation: Observation, tellerOf: Tel
   for (const group of alive) {
     const on = goesOn(group, observation, tellerOf)
     const isOver = group.closedAtMs !== null && observation.timeMs > group.closedAtMs
-    if (isOver && !trails(observation) && !followsSoon(group, observation) && !(on && group.endIsTold)) continue
+    if (isOver && !trails(group, observation, tellerOf) && !followsSoon(group, observation) && !(on && group.endIsTold)) continue
     const { host, session, pool } = observation
     const sameHost = host !== undefined && group.hosts.some((one) => isSameHost(one, host))
     if ((host && group.hosts.length > 0 && !sameHost) || isOnOther(group, observation)) continue
@@ -186,11 +194,14 @@ function takesOver({ closedAtMs, onHost, lastMs, pool }: Group, observation: Obs
   )
 }
 
-/** What may still follow the end of an attempt and belongs to it: also the person's answer, when the gateway had given up already. */
-function trails({ phase, kind, code }: Observation): boolean {
-  return (
-    phase === 'settle' || kind === 'phase-end' || kind === 'end' || (kind === 'mark' && code !== undefined && ANSWERS.includes(canonicalCode(code)))
-  )
+/**
+ * What may still follow the end of an attempt and belongs to it: also the person's answer, when the gateway had given up already. Whoever told its end tells with another one of
+ * another try, of which that may be all there is.
+ */
+function trails({ own, closedAtMs }: Group, observation: Observation, tellerOf: TellerOf): boolean {
+  const { phase, kind, code, timeMs } = observation
+  if (kind === 'end') return !(own.has('end') && closedAtMs !== null && timeMs - closedAtMs > AT_ONCE_MS && tellerOf(observation) === null)
+  return phase === 'settle' || kind === 'phase-end' || (kind === 'mark' && code !== undefined && ANSWERS.includes(canonicalCode(code)))
 }
 const ANSWERS = ['factor.approved', 'factor.declined']
 
