@@ -1,6 +1,6 @@
 import { readAccount } from './account'
 import { hostKey, shortHost } from './host'
-import { transitiveGroups, type Org, type OrgHost, type OrgPerson, type OrgPool, type OrgShare } from './org'
+import { transitiveGroups, type Org, type OrgChange, type OrgHost, type OrgPerson, type OrgPool, type OrgShare } from './org'
 
 /** Finds in an organisation what evidence names, however it is written there. */
 export interface Finder {
@@ -15,6 +15,8 @@ export interface Finder {
   /** The share that a person's container lies on, by its id. */
   shareOf(person: OrgPerson | undefined): string | undefined
   hostsOf(pool: OrgPool): readonly OrgHost[]
+  /** The image that a host was made from at a moment: the one it has, if no change tells that this came to it later. */
+  imageOf(host: OrgHost, atMs: number): string | undefined
 }
 
 const finders = new WeakMap<Org, Finder>()
@@ -81,7 +83,41 @@ function makeFinder(org: Org): Finder {
     },
     shareOf: (person) => (person === undefined ? undefined : containers(readAccount(person.id).key)?.share),
     hostsOf: (pool) => members.get(pool.id) ?? [],
+    imageOf: imagesOver(org.changes ?? []),
   }
+}
+
+/** What changes tell of the images that hosts had before the one that they have. */
+function imagesOver(changes: readonly OrgChange[]): Finder['imageOf'] {
+  const rollOuts = changes.filter(({ kind }) => kind === 'image').sort((a, b) => a.atMs - b.atMs)
+  if (rollOuts.length === 0) return ({ image }) => image
+  const byHost = new Map<OrgHost, readonly { readonly atMs: number; readonly image: string | undefined }[]>()
+  const comings = (host: OrgHost) => {
+    const came = rollOuts.flatMap(({ atMs, scope }) => {
+      const image = scope.find(({ dimension }) => dimension === 'image')?.value
+      const where = scope.filter(({ dimension }) => dimension !== 'image')
+      // Without an image named, it is the one that they have; without a place, all have it that do.
+      const isHere =
+        where.length === 0
+          ? image === host.image
+          : where.every(({ dimension }) => where.some((one) => one.dimension === dimension && isAt(host, one)))
+      return isHere ? [{ atMs, image: image ?? host.image }] : []
+    })
+    byHost.set(host, came)
+    return came
+  }
+  return (host, atMs) => {
+    if (!host.image) return undefined
+    const came = byHost.get(host) ?? comings(host)
+    const first = came.find(({ image }) => image === host.image)
+    if (!first || atMs >= first.atMs) return host.image
+    return came.findLast((one) => one.atMs <= atMs)?.image ?? `older than ${host.image}`
+  }
+}
+
+function isAt(host: OrgHost, { dimension, value }: { readonly dimension: string; readonly value: string }): boolean {
+  if (dimension === 'host') return hostKey(value) === hostKey(host.id)
+  return (dimension === 'pool' || dimension === 'zone' || dimension === 'site') && host[dimension] === value
 }
 
 /** By any of their names, in capitals or not; of two with one name, the first. */

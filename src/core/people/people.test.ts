@@ -142,4 +142,28 @@ describe('names in evidence', () => {
     const halls = find.pool('halls')
     expect(halls && find.hostsOf(halls).map(({ id }) => id)).toEqual(['TH-01.larkmere.example', 'th-02'])
   })
+
+  it('tell which image a host had at a moment, as far as changes say since when it has the one that it has', () => {
+    const change = (atMs: number, ...scope: [string, string][]) => ({
+      id: String(atMs),
+      atMs,
+      kind: 'image' as const,
+      scope: scope.map(([dimension, value]) => ({ dimension, value })),
+      sentence: '',
+    })
+    const imagesOf = (...changes: ReturnType<typeof change>[]) => {
+      const hosts = [{ id: 'TH-01.larkmere.example', pool: 'halls', image: 'v3' }]
+      const images = finderOf({ ...EMPTY_ORG, hosts, changes })
+      return [50, 150, 250].map((atMs) => hosts[0] && images.imageOf(hosts[0], atMs))
+    }
+    expect(imagesOf()).toEqual(['v3', 'v3', 'v3'])
+    expect(imagesOf(change(200, ['image', 'v3']))).toEqual(['older than v3', 'older than v3', 'v3'])
+    expect(imagesOf(change(200, ['host', 'th-01']), change(100, ['pool', 'halls'], ['image', 'v2']))).toEqual(['older than v3', 'v2', 'v3'])
+    // Elsewhere, of another image, or of what no host is known by.
+    expect(imagesOf(change(200, ['image', 'v3'], ['pool', 'crew']), change(200, ['image', 'v4']), change(200, ['person', 'mara']))).toEqual([
+      'v3',
+      'v3',
+      'v3',
+    ])
+  })
 })

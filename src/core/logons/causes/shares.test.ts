@@ -60,6 +60,22 @@ describe('what is slow on a share', () => {
     expect(unnamed((i) => i % 13 === 0).counts).toEqual({})
   })
 
+  it('is no share where two images are slow, each of its pool: whoever is on another one happened to be slow', () => {
+    const bare = (attrs: Attrs | undefined, i: number): Attrs => ({
+      zone: attrs?.['zone'] ?? '',
+      image: `v${i % 2}${i % 4 === 3 || i % 4 === 0 ? ' new' : ''}`,
+    })
+    const logons = day((i) => (i % 4 === 3 || i % 4 === 0 || i === 121 ? { phases: { profile: 7000 } } : null))
+    const { counts } = said(
+      logons.map((one) => ({
+        ...one,
+        attrs: one.attrs && bare(one.attrs, Number(one.attempt?.slice(1))),
+        pool: `hall ${Number(one.attempt?.slice(1)) % 2}`,
+      })),
+    )
+    expect(counts).toEqual({})
+  })
+
   it('is no crowd on a share that nobody names where as many did no harm on the day before', () => {
     const DAY_MS = 24 * 60 * MINUTE_MS
     // Some all day long, and a rush of twenty minutes, today with nearly all of it slow.

@@ -136,6 +136,9 @@ function unnamed(facts: Facts, phase: string): Clue[] {
   if ((facts.number('profileBytes') ?? 0) > 2 * (facts.ordinary('profileBytes')?.median ?? Infinity)) return []
   const { n, hit, hosts } = facts.anywhere(phase, [], ['share'])
   if (hit < Math.max(MANY_AT_LEAST, MANY * n) || hosts < MANY_HOSTS) return []
+  // Images of several pools may be slow, and none of them tells alone: not where those on the same image as this one are well.
+  const alike = facts.anywhere(phase, [], ['share', 'image'])
+  if (alike.n >= TELL_OF_ALL && alike.hit < MANY * alike.n) return []
   return [clue(4.8, `Of the ${n} nearest logons whose share is not known, ${hit} on ${hosts} hosts were slow in ${phase}, at no place that tells.`)]
 }
 
