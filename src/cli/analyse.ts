@@ -10,6 +10,7 @@ import { textOf } from './analyse-text'
 import { attemptsOf, keepStandardInput } from './attempts'
 import { EVIDENCE_FORMATS, readEvidence } from '../server/logons/evidence-file'
 import { readEventMapFile } from './event-map'
+import { chunkBytes, inStep } from './in-step'
 import { ExplainedApart } from './explain-apart'
 import { UsageError } from './usage'
 
@@ -33,23 +34,20 @@ export async function analyseCommand(args: string[]): Promise<void> {
   try {
     const gathered = await attemptsOf(async (observation) => {
       const again = faults.readBefore
-      let current = ''
-      const sink = {
+      const sinkOf = (file: string) => ({
         observation: (one: Observation) => {
           faults.records++
           observation(oneName(one))
         },
         fault: (fault: Fault) => {
-          if (!again) faults.add(current, fault)
+          if (!again) faults.add(file, fault)
         },
-      }
+      })
       // Event logs of several machines and channels belong together: one names whom the others speak of.
-      const events = new EventLog(sink, rules, accounts, true)
-      for (const file of files) {
-        current = file
-        await readEvidence(file, format, sink, { events })
-      }
-      current = ''
+      const events = new EventLog(sinkOf(''), rules, accounts, true)
+      await inStep(files, (file, turn) =>
+        readEvidence(file, format, sinkOf(file), { events, chunkBytes: chunkBytes(files.length), progress: (_, ms) => turn(ms) }),
+      )
       events.end()
       if (again) return
       faults.end()

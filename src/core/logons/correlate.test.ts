@@ -158,6 +158,9 @@ describe('correlate', () => {
         ['failed', 0],
         ['ready', 13_100],
       ])
+      // Nor is whoever got in refused minutes later.
+      const [inside, ...after] = attempts([...logon({}).filter(({ kind }) => kind !== 'end'), ...refused(START_MS + 300_000)])
+      expect([inside?.outcome, after.map(({ outcome }) => outcome)]).toEqual(['ready', ['failed']])
       // Whichever of the two is first, each try has both.
       expect(attempts([...refused(START_MS, START_MS - 60), ...refused(START_MS + 9000)]).map(({ marks }) => marks.length)).toEqual([2, 2])
     })
@@ -171,6 +174,22 @@ describe('correlate', () => {
           [13_100, two.length],
         ])
       }
+    })
+
+    it('keeps two on two hosts apart where a directory server tells of the second while the first goes on', () => {
+      const mark = {
+        timeMs: START_MS + 11_500,
+        kind: 'mark',
+        person: 'mara',
+        host: 'TH-Q1-05',
+        source: 'DC-1',
+        phase: 'sign-on',
+        text: 'ticket',
+      } as const
+      const second = logon({ at: START_MS + 11_600, host: 'TH-Q1-05' }).filter(({ kind }) => kind !== 'begin')
+      const [one, other] = attempts([...logon({}), mark, ...second])
+      expect([one?.host, one?.totalMs, one?.marks.length]).toEqual(['TH-Q1-04', 13_100, 0])
+      expect([other?.host, other?.marks.length, other?.observations]).toEqual(['TH-Q1-05', 1, second.length + 1])
     })
 
     it('gives two that begin in the same millisecond two ids', () => {

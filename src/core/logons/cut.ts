@@ -108,6 +108,8 @@ function isSpokenOf(group: Group, observation: Observation, tellerOf: TellerOf):
   const { kind, timeMs, phase } = observation
   const isToBeTold =
     phase === 'broker' && !phases.has('broker') && ((onHost === null && timeMs - lastMs <= SENT_MS) || hasJustCome(group, observation))
+  // Whoever tells of two hosts at once tells of two logons.
+  if (onHost && observation.host !== undefined && tellerOf(observation) !== null && !isSameHost(onHost, observation.host)) return false
   const beginsNone = kind === 'mark' || kind === 'end' || kind === 'phase-end' || isToBeTold
   const isOpen = closedAtMs === null || trails(group, observation, tellerOf) || followsSoon(group, observation)
   return beginsNone && isOpen && timeMs - lastMs <= HANDED_OVER_MS && isOfSame(session, observation.session) && isOfSame(pool, observation.pool)
@@ -194,14 +196,18 @@ function takesOver({ closedAtMs, onHost, lastMs, pool }: Group, observation: Obs
   )
 }
 
-/**
- * What may still follow the end of an attempt and belongs to it: also the person's answer, when the gateway had given up already. Whoever told its end tells with another one of
- * another try, of which that may be all there is.
- */
-function trails({ own, closedAtMs }: Group, observation: Observation, tellerOf: TellerOf): boolean {
-  const { phase, kind, code, timeMs } = observation
-  if (kind === 'end') return !(own.has('end') && closedAtMs !== null && timeMs - closedAtMs > AT_ONCE_MS && tellerOf(observation) === null)
+/** What may still follow the end of an attempt and belongs to it: also the person's answer, when the gateway had given up already. */
+function trails(group: Group, observation: Observation, tellerOf: TellerOf): boolean {
+  const { phase, kind, code } = observation
+  if (kind === 'end') return !endsAnother(group, observation, tellerOf)
   return phase === 'settle' || kind === 'phase-end' || (kind === 'mark' && code !== undefined && ANSWERS.includes(canonicalCode(code)))
+}
+
+/** Whoever told the end of one tells with another one of another try, of which that may be all there is; and whoever got in is not refused minutes later. */
+function endsAnother({ own, closedAtMs }: Group, observation: Observation, tellerOf: TellerOf): boolean {
+  if (closedAtMs === null || tellerOf(observation) !== null) return false
+  const sinceMs = observation.timeMs - closedAtMs
+  return own.has('end') ? sinceMs > AT_ONCE_MS : sinceMs > SAME_MS && observation.outcome === 'failed'
 }
 const ANSWERS = ['factor.approved', 'factor.declined']
 

@@ -13,21 +13,24 @@ import {
   type Fault,
   type Sink,
 } from '../../core/formats'
+import type { Observation } from '../../core/logons'
 
 export type EvidenceFormat = 'auto' | 'ndjson' | 'csv' | 'otlp' | 'events'
 export const EVIDENCE_FORMATS = ['auto', 'ndjson', 'csv', 'otlp', 'events'] as const satisfies readonly EvidenceFormat[]
 const LONGEST_OTLP_BYTES = 256 << 20
 
 export interface Watch {
-  /** Called after each chunk has been read; the next is read when it has answered. `bytes` are those of the file itself. */
-  progress?(bytes: number): Promise<void>
+  /** Called after each chunk has been read; the next is read when it has answered. `bytes` are those of the file itself, `ms` is the last moment that was read of it. */
+  progress?(bytes: number, ms: number): Promise<void>
   /** Where several event logs belong together: the same for all of them, ended by whoever made it. */
   events?: EventLog
+  /** So many bytes are read at once. */
+  chunkBytes?: number
 }
 
 /** Streams one evidence file into a sink; gzip and the format are recognised by their first bytes. */
 export async function readEvidence(path: string, format: EvidenceFormat, sink: Sink, watch: Watch = {}): Promise<void> {
-  const raw = path === '-' ? process.stdin : createReadStream(path, { highWaterMark: 1 << 20 })
+  const raw = path === '-' ? process.stdin : createReadStream(path, { highWaterMark: watch.chunkBytes ?? 1 << 20 })
   let bytes = 0
   const counted = async function* () {
     for await (const chunk of raw as AsyncIterable<Buffer>) {
@@ -36,8 +39,18 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
     }
   }
   const chunks = gunzipped(counted())
+  const position = watch.events?.expect()
   try {
-    await readChunks(chunks, format, sink, watch.events, async () => watch.progress?.(bytes))
+    let lastMs = -Infinity
+    const timed = {
+      observation: (one: Observation) => {
+        lastMs = one.timeMs
+        sink.observation(one)
+      },
+      fault: (fault: Fault) => sink.fault(fault),
+      at: (ms: number) => (lastMs = ms),
+    }
+    await readChunks(chunks, format, timed, position && watch.events && { log: watch.events, position }, async () => watch.progress?.(bytes, lastMs))
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code
     if (code === 'ENOENT') throw new Refusal('file.missing', `${path}: no such file`)
@@ -52,6 +65,8 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
         excerpt: '',
       })
     throw error
+  } finally {
+    position?.(NaN)
   }
 }
 
@@ -80,8 +95,8 @@ async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array>
 async function readChunks(
   chunks: AsyncIterable<Uint8Array>,
   format: EvidenceFormat,
-  sink: Sink,
-  shared: EventLog | undefined,
+  sink: Sink & { at(ms: number): void },
+  shared: { readonly log: EventLog; readonly position: (ms: number) => void } | undefined,
   after: () => Promise<void>,
 ): Promise<void> {
   let reader: { push(chunk: Uint8Array): void; end(): void } | null = null
@@ -98,8 +113,8 @@ async function readChunks(
     if (heldBytes > LONGEST_OTLP_BYTES) throw new Refusal('file.too-large', 'an OTLP file may not be larger than 256 MiB; one request a line may')
     if (format === 'otlp' || (format === 'auto' && (looksOtlp(held[0] ?? chunk) || looksProtobuf(held[0] ?? chunk)))) continue
     if (format === 'events' || (format === 'auto' && looksEvents(held[0] ?? chunk))) {
-      const log = shared ?? new EventLog(sink)
-      const file = log.file()
+      const log = shared?.log ?? new EventLog(sink)
+      const file = log.file(sink, shared?.position)
       // Alone in its evidence, it is ended with its file.
       reader = {
         push: (bytes) => {
@@ -110,7 +125,10 @@ async function readChunks(
           if (!shared) log.end()
         },
       }
-    } else reader = format === 'csv' || (format === 'auto' && looksCsv(held[0] ?? chunk)) ? new CsvReader(sink) : new NdjsonReader(sink)
+    } else {
+      shared?.position(NaN)
+      reader = format === 'csv' || (format === 'auto' && looksCsv(held[0] ?? chunk)) ? new CsvReader(sink) : new NdjsonReader(sink)
+    }
     for (const piece of held.splice(0)) reader.push(piece)
     await after()
   }

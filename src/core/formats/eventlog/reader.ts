@@ -3,9 +3,10 @@ import type { Fault } from '../fault'
 import { keepable } from '../text'
 import type { Sink } from '../ndjson'
 import { EventScanner, type LogEvent } from './scan'
-import { EventMap, fill, type EventRule } from './rule'
+import { Front } from './front'
+import { EventMap, type EventRule, type ReadyRule } from './rule'
 import { SHIPPED_RULES } from './shipped'
-import { Whose, type Unnamed } from './whose'
+import { Whose, type Told, type Unnamed } from './whose'
 
 /** RFC 4120, 7.5.9, from memory: those that say why a person was refused. */
 const KERBEROS: ReadonlyMap<number, string> = new Map([
@@ -22,8 +23,11 @@ const MOST_KINDS = 500
 /** What several files of one evidence share: the rules, who is who, and what was not understood. Use one for all of them, and `end` it after the last. */
 export class EventLog {
   readonly #map: EventMap
+  readonly #front = new Front()
   readonly #whose: Whose
-  readonly #unknown = new Map<string, { provider: string; id: number; n: number }>()
+  /** How often there were events that no rule speaks of, by provider and id. */
+  readonly #unknown = new Map<string, Map<number, number>>()
+  #unknownKinds = 0
   #others = 0
   /** Of people whom nothing names, the SIDs that they go by. */
   readonly namedBySid = new Set<string>()
@@ -45,16 +49,47 @@ export class EventLog {
         return bySid ? sid : null
       },
       accounts,
+      this.#front,
     )
   }
 
-  /** A reader of one file, in chunks of bytes. */
-  file(): { push(chunk: Uint8Array): void; end(): void } {
-    return new EventScanner({
-      wanted: (provider, id) => this.#map.wants(provider, id) ?? this.#count(provider, id),
-      event: (event) => this.#event(event),
-      fault: (fault) => this.#sink.fault(fault),
+  /** Another file will be read beside those that are read now: what waits for others waits for it, too. @returns takes NaN when it is over, or is no event log */
+  expect(): (ms: number) => void {
+    return this.#front.open()
+  }
+
+  /**
+   * A reader of one file, in chunks of bytes. Several may be read beside each other.
+   * @param of takes what of it cannot be read, and the moment of each event
+   * @param position as it was given, where the file was expected
+   */
+  file(
+    of: { fault(fault: Fault): void; at?(ms: number): void } = this.#sink,
+    position = this.expect(),
+  ): { push(chunk: Uint8Array): void; end(): void } {
+    const scanner = new EventScanner({
+      wanted: (provider, id) => {
+        const kind = this.#map.kind(provider, id)
+        if (!kind) this.#count(provider, id)
+        return kind?.fields ?? null
+      },
+      event: (event) => {
+        position(event.timeMs)
+        of.at?.(event.timeMs)
+        this.#event(event)
+      },
+      fault: (fault) => of.fault(fault),
     })
+    return {
+      push: (chunk) => {
+        scanner.push(chunk)
+        this.#whose.release()
+      },
+      end: () => {
+        scanner.end()
+        position(NaN)
+      },
+    }
   }
 
   /** After the last file: what waited for a name gets one, or is refused; and what no rule speaks of is told, a kind at a time. */
@@ -69,7 +104,8 @@ export class EventLog {
         reason: `${nobodys} event${nobodys === 1 ? ' names' : 's name'} nobody, and nothing beside ${nobodys === 1 ? 'it' : 'them'} does: give the log of sessions, or that of security, of the same machine as well`,
         excerpt: '',
       })
-    for (const { provider, id, n } of [...this.#unknown.values()].sort((a, b) => b.n - a.n))
+    const unknown = [...this.#unknown].flatMap(([provider, ids]) => [...ids].map(([id, n]) => ({ provider, id, n })))
+    for (const { provider, id, n } of unknown.sort((a, b) => b.n - a.n))
       this.#sink.fault({
         line: null,
         byte: null,
@@ -92,92 +128,101 @@ export class EventLog {
     return this.#whose.accounts
   }
 
-  #count(provider: string, id: number): false {
-    const key = `${id} ${provider}`
-    const known = this.#unknown.get(key)
-    if (known) known.n++
-    else if (this.#unknown.size < MOST_KINDS) this.#unknown.set(key, { provider, id, n: 1 })
-    else this.#others++
-    return false
+  #count(provider: string, id: number): void {
+    const ids = this.#unknown.get(provider)
+    const n = ids?.get(id) ?? 0
+    if (n === 0 && this.#unknownKinds >= MOST_KINDS) return void this.#others++
+    if (n === 0) this.#unknownKinds++
+    if (ids) ids.set(id, n + 1)
+    else this.#unknown.set(provider, new Map([[id, 1]]))
   }
 
   #event(event: LogEvent): void {
-    for (const rule of this.#map.for(event.provider, event.id, event.data)) {
+    for (const ready of this.#map.kind(event.provider, event.id)?.rules ?? []) {
+      const { rule, fits } = ready
+      if (!fits(event.data)) continue
       if (rule.observe === 'nothing') {
         if (rule.wholeActivity === true) this.#whose.isNoLogon(event.activity)
         continue
       }
-      const { person, ...observation } = observed(rule, event)
+      const person = accountOf(ready, event)
       if (person === null) continue
       if (rule.observe === 'return') {
         if (person !== undefined) this.#whose.cameBack(person, event.computer, event.timeMs)
         continue
       }
       this.#whose.take({
-        observation,
+        observation: observed(ready, rule.observe, event),
         person,
-        sid: rule.sid ? fill(rule.sid, event) : null,
-        session: rule.session ? fill(rule.session, event) : null,
-        together: rule.together ? fill(`${event.provider} ${rule.together}`, event) : null,
+        sid: ready.sid?.(event) ?? null,
+        session: ready.session?.(event) ?? null,
+        together: ready.together?.(event) ?? null,
         activity: event.activity,
         computer: event.computer,
         elsewhere: rule.elsewhere === true,
-        what: `${event.provider} ${event.id}`,
+        provider: event.provider,
+        id: event.id,
       })
     }
   }
 }
 
-/** What one event says by one rule. `person` is null where it names the system or a machine, undefined where it names nobody. */
-function observed(rule: EventRule, event: LogEvent): Omit<Observation, 'person'> & { person: string | null | undefined } {
-  const { data } = event
-  const first = (templates: readonly string[] | undefined) => {
-    for (const template of templates ?? []) {
-      const text = fill(template, event)
-      if (text !== null) return text
-    }
-    return undefined
-  }
-  const elapsed = rule.elapsed?.fields.map((field) => Number(data[field] ?? NaN)).find((n) => Number.isFinite(n) && n >= 0)
+/** What one event says by one rule, before it is known of whom. Every field is there, said or not, so that all observations have one shape. */
+function observed({ rule, part, code, text, attrs }: ReadyRule, kind: Observation['kind'], event: LogEvent): Told {
   return {
     timeMs: event.timeMs,
-    kind: rule.observe === 'nothing' || rule.observe === 'return' ? 'mark' : rule.observe,
-    person: accountOf(rule.person?.map((template) => fill(template, event)) ?? []),
+    kind,
+    attempt: undefined,
+    person: undefined,
     host: event.computer || undefined,
+    source: undefined,
+    pool: undefined,
+    session: undefined,
     phase: rule.phase,
-    part: rule.part ? (fill(rule.part, event) ?? undefined) : undefined,
-    durationMs: elapsed === undefined ? undefined : elapsed * (rule.elapsed?.unit === 's' ? 1000 : 1),
-    code: codeOf(rule, first(rule.code?.filter((template) => !isZero(fill(template, event))))),
+    part: part?.(event) ?? undefined,
+    durationMs: rule.elapsed && elapsedMs(rule.elapsed, event.data),
+    code: code.length === 0 ? undefined : codeOf(rule, code, event),
     outcome: rule.outcome,
-    text: rule.text ? (fill(rule.text, event) ?? undefined) : undefined,
-    attrs: attrsOf(rule, event),
+    text: text?.(event) ?? undefined,
+    attrs: attrs.length === 0 ? undefined : attrsOf(rule, attrs, event),
   }
 }
 
-const isZero = (text: string | null): boolean => text !== null && /^0x0*$/i.test(text)
-
-function codeOf(rule: EventRule, text: string | undefined): string | undefined {
-  if (text === undefined || rule.codes !== 'kerberos') return text
-  return KERBEROS.get(Number(text)) ?? `KERBEROS_${text}`
+function elapsedMs({ fields, unit }: NonNullable<EventRule['elapsed']>, data: LogEvent['data']): number | undefined {
+  for (const field of fields) {
+    const n = Number(data[field] ?? NaN)
+    if (Number.isFinite(n) && n >= 0) return unit === 's' ? n * 1000 : n
+  }
+  return undefined
 }
 
-/** The first that names a person; null where only machines or the system itself are named. */
-function accountOf(names: readonly (string | null)[]): string | null | undefined {
+/** The first that is a code: zero says that all is well. */
+function codeOf({ codes }: EventRule, templates: ReadyRule['code'], event: LogEvent): string | undefined {
+  for (const template of templates) {
+    const text = template(event)
+    if (text === null || /^0x0*$/i.test(text)) continue
+    return codes === 'kerberos' ? (KERBEROS.get(Number(text)) ?? `KERBEROS_${text}`) : text
+  }
+  return undefined
+}
+
+/** The first that names a person; null where only machines or the system itself are named, undefined where nobody is. */
+function accountOf({ person }: ReadyRule, event: LogEvent): string | null | undefined {
   let named = false
-  for (const name of names) {
+  for (const template of person) {
+    const name = template(event)
     if (name === null) continue
     named = true
-    const short = name.slice(name.indexOf('\\') + 1)
-    if (short.endsWith('$') || /^(system|local service|network service|anonymous logon|(dwm|umfd)-\d+)$/i.test(short)) continue
+    if (name.endsWith('$') || /(?:^|\\)(?:system|local service|network service|anonymous logon|(?:dwm|umfd)-\d+)$/i.test(name)) continue
     return name
   }
   return named ? null : undefined
 }
 
-function attrsOf({ attrs, values }: EventRule, event: LogEvent): Attrs | undefined {
+function attrsOf({ values }: EventRule, attrs: ReadyRule['attrs'], event: LogEvent): Attrs | undefined {
   let result: Record<string, string> | undefined
-  for (const name in attrs) {
-    const text = fill(attrs[name] ?? '', event)
+  for (const [name, template] of attrs) {
+    const text = template(event)
     const value = text === null ? null : values ? (values[text.toLowerCase()] ?? null) : text
     if (value === null || (name === 'clientAddress' && /^local$/i.test(value))) continue
     ;(result ??= {})[name] = value.replace(/^::ffff:/i, '')
@@ -185,12 +230,12 @@ function attrsOf({ attrs, values }: EventRule, event: LogEvent): Attrs | undefin
   return result
 }
 
-function nobody({ what, computer, sid, observation }: Unnamed): Fault {
+function nobody({ provider, id, computer, sid, observation }: Unnamed): Fault {
   return {
     line: null,
     byte: null,
     code: 'event.nobody',
-    reason: `${what} on ${computer || 'an unnamed machine'} speaks of ${sid ? `the SID ${sid}, which nothing else in the evidence, nor the directory, names` : 'somebody whom nothing around it names'}`,
+    reason: `${provider} ${id} on ${computer || 'an unnamed machine'} speaks of ${sid ? `the SID ${sid}, which nothing else in the evidence, nor the directory, names` : 'somebody whom nothing around it names'}`,
     excerpt: new Date(observation.timeMs).toISOString(),
   }
 }

@@ -39,51 +39,127 @@ export interface EventRule {
   readonly elsewhere?: boolean | undefined
 }
 
-/** Rules by provider and id. */
-export class EventMap {
-  readonly #rules = new Map<string, EventRule[]>()
-
-  constructor(rules: readonly EventRule[]) {
-    for (const rule of rules) {
-      const key = keyOf(rule.provider, rule.id)
-      const list = this.#rules.get(key)
-      if (list) list.push(rule)
-      else this.#rules.set(key, [rule])
-    }
-  }
-
-  /** Whether events of a kind have to be read, or are known to say nothing; null where no rule speaks of them. */
-  wants(provider: string, id: number): boolean | null {
-    return this.#rules.get(keyOf(provider, id))?.some(({ observe, wholeActivity }) => observe !== 'nothing' || wholeActivity === true) ?? null
-  }
-
-  /** The rules that an event fulfils: one event may give several observations. */
-  for(provider: string, id: number, data: Readonly<Record<string, string>>): readonly EventRule[] {
-    return (this.#rules.get(keyOf(provider, id)) ?? []).filter((rule) => fulfils(rule, data))
-  }
-}
-
-const keyOf = (provider: string, id: number) => `${id} ${provider.toLowerCase()}`
-
-function fulfils({ when }: EventRule, data: Readonly<Record<string, string>>): boolean {
-  for (const field in when) {
-    const value = (data[field] ?? '').toLowerCase()
-    if (!when[field]?.some((wanted) => (wanted.startsWith('*') ? value.endsWith(wanted.slice(1).toLowerCase()) : value === wanted.toLowerCase())))
-      return false
-  }
-  return true
-}
-
 /** What templates are filled in from. */
 type Said = Pick<LogEvent, 'data' | 'user' | 'process'>
 
-/** A template filled in; null where a field of it is missing, empty or `-`. */
-export function fill(template: string, { data, user, process }: Said): string | null {
-  let missing = false
-  const text = template.replaceAll(/\{([@\w.-]+)\}/g, (_, field: string) => {
-    const value = field === '@user' ? user : field === '@process' ? process : (data[field] ?? '')
-    if (value === '' || value === '-') missing = true
-    return value
-  })
-  return missing || text === '' ? null : text
+/** A template, ready to be filled in: null where a field of it is missing, empty or `-`. */
+export type Template = (said: Said) => string | null
+
+/** A rule with its templates ready. */
+export interface ReadyRule {
+  readonly rule: EventRule
+  readonly fits: (data: LogEvent['data']) => boolean
+  readonly part: Template | null
+  readonly person: readonly Template[]
+  readonly sid: Template | null
+  readonly session: Template | null
+  readonly together: Template | null
+  readonly code: readonly Template[]
+  readonly text: Template | null
+  readonly attrs: readonly (readonly [name: string, template: Template])[]
+}
+
+/** What is done with events of one provider and id. */
+export interface EventKind {
+  readonly rules: readonly ReadyRule[]
+  /** The fields that the rules speak of; null where all of them say that nothing is to be read. */
+  readonly fields: ReadonlySet<string> | null
+}
+
+/** So many spellings of providers are remembered. */
+const MOST_SPELLINGS = 1000
+
+/** Rules by provider and id. */
+export class EventMap {
+  readonly #rules = new Map<string, Map<number, EventRule[]>>()
+  readonly #kinds = new Map<string, Map<number, EventKind>>()
+
+  constructor(rules: readonly EventRule[]) {
+    for (const rule of rules) {
+      const provider = rule.provider.toLowerCase()
+      const byId = this.#rules.get(provider) ?? new Map<number, EventRule[]>()
+      this.#rules.set(provider, byId)
+      const list = byId.get(rule.id)
+      if (list) list.push(rule)
+      else byId.set(rule.id, [rule])
+    }
+  }
+
+  /** What is known of events of a kind, whether the provider is written in capitals or not; undefined where no rule speaks of them. */
+  kind(provider: string, id: number): EventKind | undefined {
+    let kinds = this.#kinds.get(provider)
+    if (!kinds) {
+      if (this.#kinds.size >= MOST_SPELLINGS) this.#kinds.clear()
+      const rules = [...(this.#rules.get(provider.toLowerCase()) ?? [])]
+      this.#kinds.set(provider, (kinds = new Map(rules.map(([ofId, list]) => [ofId, kindOf(list)]))))
+    }
+    return kinds.get(id)
+  }
+}
+
+function kindOf(rules: readonly EventRule[]): EventKind {
+  const isRead = rules.some(({ observe, wholeActivity }) => observe !== 'nothing' || wholeActivity === true)
+  return { rules: rules.map(ready), fields: isRead ? new Set(rules.flatMap(fieldsOf)) : null }
+}
+
+/** All fields that a rule speaks of. */
+function fieldsOf(rule: EventRule): string[] {
+  const { part, person = [], sid, session, together, code = [], text, attrs = {} } = rule
+  const templates = [part, ...person, sid, session, together, ...code, text, ...Object.values(attrs)].filter((one) => one !== undefined)
+  return [...Object.keys(rule.when ?? {}), ...(rule.elapsed?.fields ?? []), ...templates.flatMap((one) => pieces(one).fields)]
+}
+
+function ready(rule: EventRule): ReadyRule {
+  const maybe = (text: string | undefined) => (text === undefined ? null : template(text))
+  return {
+    rule,
+    fits: fitting(rule),
+    part: maybe(rule.part),
+    person: (rule.person ?? []).map(template),
+    sid: maybe(rule.sid),
+    session: maybe(rule.session),
+    // Of one provider only: processes of several may have the same number.
+    together: rule.together === undefined ? null : template(`${rule.provider} ${rule.together}`),
+    code: (rule.code ?? []).map(template),
+    text: maybe(rule.text),
+    attrs: Object.entries(rule.attrs ?? {}).map(([name, text]) => [name, template(text)] as const),
+  }
+}
+
+function fitting({ when = {} }: EventRule): ReadyRule['fits'] {
+  const wanted = Object.entries(when).map(([field, values]) => [field, values.map((value) => value.toLowerCase())] as const)
+  return (data) => {
+    for (const [field, values] of wanted) {
+      const value = (data[field] ?? '').toLowerCase()
+      if (!values.some((one) => (one.startsWith('*') ? value.endsWith(one.slice(1)) : value === one))) return false
+    }
+    return true
+  }
+}
+
+/** A template cut at its fields: there is one piece of text more than there are fields. */
+function pieces(text: string): { readonly between: readonly string[]; readonly fields: readonly string[] } {
+  const all = text.split(/\{([@\w.-]+)\}/)
+  return { between: all.filter((_, i) => i % 2 === 0), fields: all.filter((_, i) => i % 2 === 1) }
+}
+
+function template(text: string): Template {
+  const { between, fields } = pieces(text)
+  const [only = ''] = fields
+  if (fields.length === 0) return () => (text === '' ? null : text)
+  if (fields.length === 1 && text.length === only.length + 2) return (said) => valueOf(said, only)
+  return (said) => {
+    let filled = between[0] ?? ''
+    for (let i = 0; i < fields.length; i++) {
+      const value = valueOf(said, fields[i] ?? '')
+      if (value === null) return null
+      filled += value + (between[i + 1] ?? '')
+    }
+    return filled
+  }
+}
+
+function valueOf({ data, user, process }: Said, field: string): string | null {
+  const value = field === '@user' ? user : field === '@process' ? process : (data[field] ?? '')
+  return value === '' || value === '-' ? null : value
 }

@@ -22,8 +22,8 @@ export interface LogEvent {
 const LONGEST_EVENT = 1 << 20
 
 export interface EventSink {
-  /** Whether events of this kind are wanted at all; those that are not are only counted. */
-  wanted(provider: string, id: number): boolean
+  /** The fields of such events that are to be read; null where the event is not wanted at all. */
+  wanted(provider: string, id: number): ReadonlySet<string> | null
   event(event: LogEvent): void
   fault(fault: Fault): void
 }
@@ -73,62 +73,50 @@ export class EventScanner {
 
   #events(last: boolean): void {
     const text = this.#text
-    let at = 0
-    for (;;) {
-      const start = startOfEvent(text, at)
-      if (start < 0) {
-        // The beginning of a tag may be cut off.
-        at = last ? text.length : Math.max(at, text.length - 8)
-        break
-      }
+    // The beginning of a tag may be cut off.
+    let at = last ? text.length : Math.max(0, text.length - 8)
+    for (let start = startOfEvent(text, 0); start >= 0;) {
+      const next = startOfEvent(text, start + 6)
       const end = text.indexOf('</Event>', start)
-      if (end < 0) {
-        const next = startOfEvent(text, start + 6)
-        if (next > 0 || last || text.length - start > LONGEST_EVENT) {
-          const cut = next > 0 ? next : text.length
-          if (!this.#skipped)
-            this.#refuse(
-              start,
-              text.length - start > LONGEST_EVENT && next < 0 ? 'event.too-long' : 'event.cut-off',
-              text.length - start > LONGEST_EVENT && next < 0
-                ? `an event is longer than ${LONGEST_EVENT} characters`
-                : 'the event has no end; the file may be cut off here',
-              text.slice(start),
-            )
-          this.#skipped = next < 0
-          at = cut
-          if (next > 0) continue
-          break
-        }
+      const isTooLong = (end < 0 ? text.length : end) - start > LONGEST_EVENT
+      if (end < 0 && next < 0 && !last && !isTooLong) {
         at = start
         break
       }
-      this.#skipped = false
-      const inner = startOfEvent(text.slice(start + 6, end), 0)
-      if (inner >= 0) {
-        this.#refuse(start, 'event.cut-off', 'the event has no end before the next one begins', text.slice(start, end))
-        at = start + 6 + inner
-        continue
+      if (end < 0 || (next >= 0 && next < end)) {
+        if (end >= 0 || !this.#skipped) this.#cutOff(text, start, next, end)
+        this.#skipped = end < 0 && next < 0
+        if (this.#skipped) at = text.length
+      } else {
+        this.#skipped = false
+        this.found++
+        if (isTooLong) this.#refuse(start, 'event.too-long', `longer than ${LONGEST_EVENT} characters`, text.slice(start, start + EXCERPT_LENGTH))
+        else this.#one(text, start, end)
+        if (next < 0) at = Math.max(end + 8, at)
       }
-      this.found++
-      this.#one(text, start, end)
-      at = end + 8
+      start = next
     }
     this.#before += at
     this.#text = text.slice(at)
   }
 
+  #cutOff(text: string, start: number, next: number, end: number): void {
+    if (end >= 0) this.#refuse(start, 'event.cut-off', 'the event has no end before the next one begins', text.slice(start, end))
+    else if (next < 0 && text.length - start > LONGEST_EVENT)
+      this.#refuse(start, 'event.too-long', `an event is longer than ${LONGEST_EVENT} characters`, text.slice(start))
+    else this.#refuse(start, 'event.cut-off', 'the event has no end; the file may be cut off here', text.slice(start))
+  }
+
   #one(text: string, start: number, end: number): void {
-    if (end - start > LONGEST_EVENT)
-      return this.#refuse(start, 'event.too-long', `longer than ${LONGEST_EVENT} characters`, text.slice(start, start + EXCERPT_LENGTH))
-    const provider = between(text, start, end, '<Provider', 'Name')
+    const provider = own(between(text, start, end, '<Provider', 'Name'))
     const idText = contentOf(text, start, end, 'EventID')
     const id = idText === null ? NaN : Number(idText)
     if (provider === null || !Number.isInteger(id))
       return this.#refuse(start, 'event.system', 'the event does not say its provider and its id', text.slice(start, end))
-    if (!this.sink.wanted(provider, id)) return
+    const fields = this.sink.wanted(provider, id)
+    if (!fields) return
     try {
-      this.sink.event(readEvent(text.slice(start, end), provider, id))
+      this.sink.event(readEvent(text, start, end, provider, id, fields))
     } catch (error) {
       if (!(error instanceof Refusal)) throw error
       this.#refuse(start, error.code, error.message, text.slice(start, end))
@@ -169,39 +157,61 @@ function between(text: string, start: number, end: number, tag: string, attribut
   const at = text.indexOf(tag, start)
   if (at < 0 || at > end) return null
   const close = text.indexOf('>', at)
-  return close < 0 || close > end ? null : attributeOf(text.slice(at + tag.length, close), attribute)
+  return close < 0 || close > end ? null : attributeOf(text, at + tag.length, close, attribute)
 }
 
-function attributeOf(tag: string, attribute: string): string | null {
-  for (let at = tag.indexOf(attribute); at >= 0; at = tag.indexOf(attribute, at + 1)) {
-    const before = at === 0 ? 32 : tag.charCodeAt(at - 1)
-    if (before !== 32 && before !== 10 && before !== 9 && before !== 13) continue
+/** The value of an attribute in a tag that reaches from one place to another. */
+function attributeOf(text: string, start: number, end: number, attribute: string): string | null {
+  for (let at = text.indexOf(attribute, start); at >= 0 && at < end; at = text.indexOf(attribute, at + 1)) {
+    if (at > start && !isBlank(text.charCodeAt(at - 1))) continue
     let from = at + attribute.length
-    while (tag.charCodeAt(from) === 32) from++
-    if (tag.charCodeAt(from) !== 61) continue
+    while (text.charCodeAt(from) === 32) from++
+    if (text.charCodeAt(from) !== 61) continue
     from++
-    while (tag.charCodeAt(from) === 32) from++
-    const quote = tag[from]
-    if (quote !== '"' && quote !== "'") return null
-    const to = tag.indexOf(quote, from + 1)
-    return to < 0 ? null : decoded(tag.slice(from + 1, to))
+    while (text.charCodeAt(from) === 32) from++
+    const quote = text.charCodeAt(from)
+    if (quote !== 34 && quote !== 39) return null
+    const to = text.indexOf(quote === 34 ? '"' : "'", from + 1)
+    return to < 0 || to > end ? null : decoded(text.slice(from + 1, to))
   }
   return null
 }
 
+const isBlank = (code: number): boolean => code === 32 || code === 10 || code === 9 || code === 13
+
 /** The text of the first element of that name, with or without attributes. */
 function contentOf(text: string, start: number, end: number, name: string): string | null {
-  for (let at = text.indexOf(`<${name}`, start); at >= 0 && at < end; at = text.indexOf(`<${name}`, at + 1)) {
-    const next = text.charCodeAt(at + name.length + 1)
+  const tag = `<${name}`
+  for (let at = text.indexOf(tag, start); at >= 0 && at < end; at = text.indexOf(tag, at + 1)) {
+    const next = text.charCodeAt(at + tag.length)
     if (next !== 62 && next !== 32) continue
     const open = text.indexOf('>', at)
     if (open < 0 || open > end) return null
     if (text.charCodeAt(open - 1) === 47) return ''
-    const close = text.indexOf('<', open)
-    return close < 0 ? null : decoded(text.slice(open + 1, close).trim())
+    return plain(text, open + 1, end)
   }
   return null
 }
+
+/** So many texts are kept, as most come again and again. */
+const MOST_KEPT = 20_000
+const kept = new Map<string, string>()
+/** Shorter ones are copies already. */
+const SHORTEST_CUT = 13
+
+/** A text of its own: one that is cut out of a long one holds all of that in memory as long as it lives. */
+function own<T extends string | null>(text: T): T {
+  if (text === null || text.length < SHORTEST_CUT) return text
+  let one = kept.get(text)
+  if (one === undefined) {
+    if (kept.size >= MOST_KEPT) kept.clear()
+    one = copied(text)
+    kept.set(one, one)
+  }
+  return one as T
+}
+
+const copied = (text: string): string => (text.length < SHORTEST_CUT ? text : ` ${text}`.slice(1))
 
 const ENTITIES: ReadonlyMap<string, string> = new Map(Object.entries({ amp: '&', lt: '<', gt: '>', quot: '"', apos: "'" }))
 
@@ -215,64 +225,87 @@ function decoded(text: string): string {
   })
 }
 
-function readEvent(text: string, provider: string, id: number): LogEvent {
-  const time = between(text, 0, text.length, '<TimeCreated', 'SystemTime')
+function readEvent(text: string, start: number, end: number, provider: string, id: number, fields: ReadonlySet<string>): LogEvent {
+  const systemEnd = text.indexOf('</System>', start)
+  const until = systemEnd < 0 || systemEnd > end ? end : systemEnd
+  const time = between(text, start, until, '<TimeCreated', 'SystemTime')
   if (time === null) throw new Refusal('event.time', 'the event does not say when it was written (TimeCreated)')
   // An export without a zone is in UTC, as the schema says.
-  const timeMs = readTime(/(?:[Zz]|[+-]\d{2}:\d{2})$/.test(time) ? time : `${time}Z`)
-  const computer = contentOf(text, 0, text.length, 'Computer') ?? ''
+  const timeMs = readTime(time.endsWith('Z') || /(?:z|[+-]\d{2}:\d{2})$/.test(time) ? time : `${time}Z`)
   return {
     provider,
     id,
     timeMs,
-    computer: /^\d+(\.\d+){3}$/.test(computer) ? computer : (computer.split('.')[0] ?? ''),
-    user: between(text, 0, text.length, '<Security', 'UserID') ?? '',
-    activity: between(text, 0, text.length, '<Correlation', 'ActivityID') ?? '',
-    process: between(text, 0, text.length, '<Execution', 'ProcessID') ?? '',
-    data: dataOf(text),
+    computer: own(withoutDomain(contentOf(text, start, until, 'Computer') ?? '')),
+    user: own(between(text, start, until, '<Security', 'UserID') ?? ''),
+    activity: copied(between(text, start, until, '<Correlation', 'ActivityID') ?? ''),
+    process: between(text, start, until, '<Execution', 'ProcessID') ?? '',
+    data: dataOf(text, until, end, fields),
   }
 }
 
-/** So many fields of an event are read. */
+function withoutDomain(computer: string): string {
+  const dot = computer.indexOf('.')
+  return dot < 0 || /^\d+(\.\d+){3}$/.test(computer) ? computer : computer.slice(0, dot)
+}
+
+/** So many fields of an event are looked at. */
 const MOST_FIELDS = 200
 
-function dataOf(text: string): Record<string, string> {
+/** Those that are asked for. */
+function dataOf(text: string, from: number, eventEnd: number, fields: ReadonlySet<string>): Record<string, string> {
   const data: Record<string, string> = {}
-  const start = startOf(text, 'EventData')
+  if (fields.size === 0) return data
+  const start = startOf(text, from, eventEnd, 'EventData')
   if (start >= 0) {
-    const end = text.indexOf('</EventData>', start)
+    const end = endOf(text, start, eventEnd, '</EventData>')
     let n = 0
-    for (let at = text.indexOf('<Data', start); at >= 0 && (end < 0 || at < end) && n < MOST_FIELDS; at = text.indexOf('<Data', at + 5)) {
+    for (let at = text.indexOf('<Data', start); at >= 0 && at < end && n < MOST_FIELDS; at = text.indexOf('<Data', at + 5)) {
       const open = text.indexOf('>', at)
-      if (open < 0) break
+      if (open < 0 || open > end) break
       n++
-      const name = attributeOf(text.slice(at + 5, open), 'Name') ?? String(n)
-      data[name] = text.charCodeAt(open - 1) === 47 ? '' : plain(text, open + 1)
+      const name = attributeOf(text, at + 5, open, 'Name') ?? String(n)
+      if (fields.has(name)) data[own(name)] = text.charCodeAt(open - 1) === 47 ? '' : own(plain(text, open + 1, end))
     }
     return data
   }
-  const user = startOf(text, 'UserData')
+  const user = startOf(text, from, eventEnd, 'UserData')
   if (user < 0) return data
-  const end = text.indexOf('</UserData>', user)
+  const end = endOf(text, user, eventEnd, '</UserData>')
   // Leaves: an element whose text is followed by its own end.
-  const leaf = /<([\w.-]+)(?:\s[^>]*)?>([^<]*)<\/\1>/g
-  leaf.lastIndex = user
-  for (let m = leaf.exec(text), n = 0; m && (end < 0 || m.index < end) && n < MOST_FIELDS; m = leaf.exec(text), n++)
-    data[m[1] ?? ''] = decoded((m[2] ?? '').trim())
+  let n = 0
+  for (let at = text.indexOf('<', user); at >= 0 && at < end && n < MOST_FIELDS;) {
+    const open = text.indexOf('>', at)
+    const close = open < 0 ? -1 : text.indexOf('<', open)
+    if (close < 0 || close > end) break
+    if (text.charCodeAt(close + 1) === 47 && text.charCodeAt(at + 1) !== 47) {
+      n++
+      let nameEnd = at + 1
+      while (nameEnd < open && !isBlank(text.charCodeAt(nameEnd))) nameEnd++
+      const name = text.slice(at + 1, nameEnd)
+      if (fields.has(name) && text.startsWith(name, close + 2)) data[own(name)] = own(decoded(text.slice(open + 1, close).trim()))
+    }
+    at = close
+  }
   return data
 }
 
-function startOf(text: string, name: string): number {
-  const at = text.indexOf(`<${name}`)
-  return at >= 0 && text.charCodeAt(at + name.length + 1) !== 47 ? at : -1
+function startOf(text: string, from: number, end: number, name: string): number {
+  const at = text.indexOf(`<${name}`, from)
+  return at >= 0 && at < end && text.charCodeAt(at + name.length + 1) !== 47 ? at : -1
+}
+
+function endOf(text: string, from: number, eventEnd: number, tag: string): number {
+  const at = text.indexOf(tag, from)
+  return at < 0 || at > eventEnd ? eventEnd : at
 }
 
 /** Text up to the next tag; or what a CDATA section holds. */
-function plain(text: string, from: number): string {
+function plain(text: string, from: number, end: number): string {
   if (text.startsWith('<![CDATA[', from)) {
-    const end = text.indexOf(']]>', from)
-    return end < 0 ? '' : text.slice(from + 9, end).trim()
+    const close = text.indexOf(']]>', from)
+    return close < 0 || close > end ? '' : text.slice(from + 9, close).trim()
   }
-  const end = text.indexOf('<', from)
-  return decoded(text.slice(from, end < 0 ? text.length : end).trim())
+  const close = text.indexOf('<', from)
+  return decoded(text.slice(from, close < 0 || close > end ? end : close).trim())
 }

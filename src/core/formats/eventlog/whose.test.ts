@@ -91,6 +91,10 @@ describe('whose an event is', () => {
     }
     expect(attemptsIn(logOf(back, PROVIDERS.sessions))).toEqual([])
     expect(attemptsIn([...logOf(back, PROVIDERS.security), told])).toEqual([])
+    // Or beside each other, as far as the security log may be ahead of the one that tells who was there, or behind it.
+    const days = Array.from({ length: 40 }, (_, i) => comesBack(3600 + i * 600, 'mara.lindqvist')).flat()
+    const logs = [PROVIDERS.security, PROVIDERS.sessions].map((provider) => bytes(document(logOf(days, provider))))
+    for (const files of [logs, [...logs].reverse()]) expect(read(files, { cut: 2000, beside: true }).observations).toEqual([])
     // Without a session to come back to, it was a try that led nowhere; a refusal is told whatever came after it.
     expect(attemptsIn(back.slice(0, -1))).toMatchObject([{ outcome: 'abandoned' }])
     const refused = wrongPassword(3595, 'mara.lindqvist')

@@ -1,8 +1,12 @@
 import type { Observation } from '../../logons/observation'
+import type { Front } from './front'
+
+/** An observation that nobody else has yet: whose it is, and where that was, is filled in. */
+export type Told = { -readonly [K in keyof Observation]: Observation[K] }
 
 /** What an event says, before it is known of whom. */
 export interface Unnamed {
-  readonly observation: Omit<Observation, 'person'>
+  readonly observation: Told
   readonly person: string | undefined
   readonly sid: string | null
   readonly session: string | null
@@ -11,14 +15,18 @@ export interface Unnamed {
   readonly activity: string
   readonly computer: string
   readonly elsewhere: boolean
-  /** Provider and id, for messages. */
-  readonly what: string
+  /** For messages. */
+  readonly provider: string
+  readonly id: number
 }
 
 /** So many wait for a name, about 60 MB; then it is decided with what is known. */
 const MOST_WAITING = 100_000
 const LOOK_EVERY = 1000
+/** In logs that are in order, what comes so much later tells nothing new of a moment: so what belongs together stays together. */
 const PASSED_MS = 180_000
+/** So many activities are remembered, about 50 MB. */
+const MOST_ACTIVITIES = 200_000
 /** The number of a session is used again after a while. */
 const SESSION_MS = 10 * 60_000
 /** An event that names nobody belongs to whoever was logging on on that machine this close to it. */
@@ -64,8 +72,12 @@ class Moments {
     const bucket = Math.floor(moment.timeMs / BUCKET_MS)
     const list = buckets.get(bucket)
     if (!list) buckets.set(bucket, [moment])
-    else if (!list.some(({ timeMs, short }) => timeMs === moment.timeMs && short === moment.short)) list.push(moment)
-    if (buckets.size > MOST_BUCKETS) for (const oldest of buckets.keys()) return void buckets.delete(oldest)
+    else {
+      // One event may be several observations.
+      const last = list.at(-1)
+      if (last?.timeMs !== moment.timeMs || last.short !== moment.short) list.push(moment)
+    }
+    if (buckets.size > MOST_BUCKETS) buckets.delete(buckets.keys().next().value ?? NaN)
   }
 
   /** Those within a time of a moment. */
@@ -102,11 +114,10 @@ export class Whose {
   readonly #returns = new Moments()
   /** Activities of which nothing is of a logon. */
   readonly #noLogons = new Set<string>()
-  /** Who they are of is known; whether they are of a logon, or of a return, is known a little later in the same log. */
-  #held: Observation[] = []
+  /** Who they are of is known; whether they are of a logon, or of a return, is known a little later in the logs. */
+  #held: Told[] = []
   #waiting: Unnamed[] = []
   #nextLook = LOOK_EVERY
-  #newestMs = -Infinity
   /** So many were named so far, and so many are nobody's. */
   named = 0
   nobodys = 0
@@ -116,6 +127,7 @@ export class Whose {
     /** Takes what has a SID that nothing names: as whose it is in the end, or nobody's. */
     private readonly nameless: (unnamed: Unnamed, sid: string) => string | null,
     accounts: ReadonlyMap<string, string>,
+    private readonly front: Front,
   ) {
     for (const [sid, account] of accounts) this.#know(sid, account)
   }
@@ -131,7 +143,9 @@ export class Whose {
 
   /** What belongs to an activity is of no logon: what comes of it yet, and what waits for a name. */
   isNoLogon(activity: string): void {
-    if (activity !== '') this.#noLogons.add(activity)
+    if (activity === '') return
+    this.#noLogons.add(activity)
+    if (this.#noLogons.size > MOST_ACTIVITIES) this.#noLogons.delete(this.#noLogons.values().next().value ?? '')
   }
 
   /** Somebody came back to a session that they had on a machine. */
@@ -150,23 +164,29 @@ export class Whose {
       if (activity === '' && session === null) return
     } else if (person !== undefined) {
       if (sid !== null && !isMachineSid(sid)) this.#know(sid, person)
-      if (activity !== '') this.#byActivity.set(activity, person)
+      if (activity !== '') {
+        this.#byActivity.set(activity, person)
+        if (this.#byActivity.size > MOST_ACTIVITIES) this.#byActivity.delete(this.#byActivity.keys().next().value ?? '')
+      }
       if (session !== null)
         this.#bySession.add(`${computer.toLowerCase()} ${session}`, { timeMs: observation.timeMs, name: person, short: shortName(person) })
     }
     const name =
       person ?? (sid === null ? undefined : this.#accounts.get(sid.toUpperCase())) ?? (activity === '' ? undefined : this.#byActivity.get(activity))
     if (name !== undefined && !elsewhere) return this.#named(unnamed, name)
-    if (observation.timeMs > this.#newestMs) this.#newestMs = observation.timeMs
-    // In logs that are in order, what comes three minutes later tells nothing new of a moment: so what belongs together stays together.
     if (this.#waiting.push(unnamed) < this.#nextLook) return
-    this.#decide(this.#waiting.length < MOST_WAITING ? this.#newestMs - PASSED_MS : Infinity)
+    this.#decide(this.#waiting.length >= MOST_WAITING)
     this.#nextLook = this.#waiting.length * 1.5 + LOOK_EVERY
   }
 
   end(): void {
-    this.#decide(Infinity)
-    this.#release(NaN)
+    this.#decide(true)
+    this.#letOut(() => true)
+  }
+
+  /** The logs have gone on: what was held is given out where all of them have passed it. */
+  release(): void {
+    if (this.#held.length > 0) this.#letOut(this.#held.length < MOST_WAITING ? this.front.passed(RETURN_MS) : () => true)
   }
 
   #seen(computer: string, name: string, timeMs: number): void {
@@ -183,28 +203,36 @@ export class Whose {
     if (kind === 'end') this.#byPerson.add(short, { timeMs, name: computer, short: computer })
     else this.#seen(computer, name, timeMs)
     if (kind === 'phase-end' && phase === 'shell' && part === undefined) this.#over.add(keyOf(computer, short), { timeMs, name, short })
-    this.#release(timeMs)
-    this.#tell({ ...observation, person: name })
+    observation.person = name
+    this.#tell(observation)
   }
 
   /**
    * Gives what is of a logon; what may turn out to be of a return is held back.
    * @param thereMs when it was by the clock of the person's machine, @param slackMs how far that may be wrong
    */
-  #tell(observation: Observation, thereMs = observation.timeMs, slackMs = 0): void {
+  #tell(observation: Told, thereMs = observation.timeMs, slackMs = 0): void {
     if (!mayBeOfReturn(observation)) this.give(observation)
     else if (!this.#isOfReturn(observation, thereMs, slackMs)) this.#held.push(observation)
   }
 
-  /** What is held goes out once the log has gone on, or another one has begun. @param nowMs where the log is; NaN: it is over */
-  #release(nowMs: number): void {
-    let out = 0
-    for (const one of this.#held) {
-      if (Math.abs(nowMs - one.timeMs) <= RETURN_MS) break
-      if (!this.#isOfReturn(one)) this.give(one)
-      out++
+  /** Of somebody, and where another machine than the person's wrote it, where that was. */
+  #tellOf({ observation, elsewhere, computer }: Unnamed, person: string | undefined, host?: string, thereMs?: number, slackMs?: number): void {
+    observation.person = person
+    if (elsewhere) {
+      observation.host = host
+      observation.source = computer
     }
-    if (out > 0) this.#held = this.#held.slice(out)
+    this.#tell(observation, thereMs, slackMs)
+  }
+
+  #letOut(isPassed: (ms: number) => boolean): void {
+    const held = this.#held
+    let n = 0
+    for (const one of held)
+      if (!isPassed(one.timeMs)) held[n++] = one
+      else if (!this.#isOfReturn(one)) this.give(one)
+    held.length = n
   }
 
   #isOfReturn({ person = '', host = '', timeMs }: Observation, thereMs = timeMs, slackMs = 0): boolean {
@@ -215,15 +243,15 @@ export class Whose {
 
   /**
    * First what names itself by now, then what only the moment can tell.
-   * @param untilMs later ones go on waiting, and those that cannot be named; Infinity: none does
+   * @param last nothing goes on waiting; else what not all logs have passed does, and what cannot be named
    */
-  #decide(untilMs: number): void {
+  #decide(last: boolean): void {
+    const isPassed = last ? () => true : this.front.passed(PASSED_MS)
     const rest: Unnamed[] = []
     const elsewhere: Unnamed[] = []
     const later: Unnamed[] = []
-    const last = untilMs === Infinity
     for (const one of this.#waiting) {
-      if (one.observation.timeMs > untilMs) {
+      if (!isPassed(one.observation.timeMs)) {
         later.push(one)
         continue
       }
@@ -242,27 +270,26 @@ export class Whose {
     const named = this.#together(rest)
     for (const one of rest) {
       const name = named.get(one) ?? this.#only(one)
-      if (name !== null) this.#tell({ ...one.observation, person: name })
+      if (name !== null) this.#tellOf(one, name)
       else if (!last) later.push(one)
       else if (one.sid !== null && !isMachineSid(one.sid)) {
         const person = this.nameless(one, one.sid)
-        if (person !== null) this.#tell({ ...one.observation, person })
+        if (person !== null) this.#tellOf(one, person)
       } else this.nobodys++
     }
     const alone: Unnamed[] = []
     for (const one of elsewhere) {
-      const { observation, person, computer } = one
-      const host = this.#byPerson.nearest(shortName(person ?? ''), observation.timeMs, ELSEWHERE_MS)
-      if (host !== undefined) this.#tell({ ...observation, person, host, source: computer }, observation.timeMs, ELSEWHERE_MS)
+      const { timeMs } = one.observation
+      const host = this.#byPerson.nearest(shortName(one.person ?? ''), timeMs, ELSEWHERE_MS)
+      if (host !== undefined) this.#tellOf(one, one.person, host, timeMs, ELSEWHERE_MS)
       else (last ? alone : later).push(one)
     }
     const others = this.#byOtherClocks(alone)
     for (const one of alone) {
-      const { observation, person, computer } = one
+      const { observation, person } = one
       const { host, awayMs = 0 } = others.get(one) ?? {}
       // Nobody saw the person elsewhere: what the directory server says is all there is of this try, and it matters only if it says no.
-      if (host !== undefined || observation.code !== undefined)
-        this.#tell({ ...observation, person, host, source: computer }, observation.timeMs + awayMs, ALIKE_MS)
+      if (host !== undefined || observation.code !== undefined) this.#tellOf(one, person, host, observation.timeMs + awayMs, ALIKE_MS)
     }
   }
 
@@ -400,11 +427,21 @@ const keyOf = (computer: string, short: string): string => `${computer.toLowerCa
 /** A refusal is told, and something that a host tells of a session is of a session that begins. */
 const mayBeOfReturn = ({ phase, kind, code }: Observation): boolean => BEFORE_SESSION.includes(phase) && kind !== 'end' && code === undefined
 
-const shortName = (name: string): string =>
-  name
-    .slice(name.indexOf('\\') + 1)
-    .split('@')[0]
-    ?.toLowerCase() ?? ''
+/** People come again and again. */
+const SHORT_NAMES = new Map<string, string>()
+const MOST_NAMES = 100_000
+
+function shortName(name: string): string {
+  let short = SHORT_NAMES.get(name)
+  if (short === undefined) {
+    const account = name.slice(name.indexOf('\\') + 1)
+    const at = account.indexOf('@')
+    short = (at < 0 ? account : account.slice(0, at)).toLowerCase()
+    if (SHORT_NAMES.size >= MOST_NAMES) SHORT_NAMES.clear()
+    SHORT_NAMES.set(name, short)
+  }
+  return short
+}
 
 /** The system itself, services, and the accounts of windows and fonts ([MS-DTYP] 2.4.2.4): never a person. */
 const isMachineSid = (sid: string): boolean => /^S-1-(0-0|5-(18|19|20)|5-(80|82|83|90|96)-.*)$/i.test(sid)

@@ -1,0 +1,40 @@
+/** So many files are open at once. */
+const MOST_OPEN = 200
+/** Of one file so much is read at once, and of many files together. */
+const MOST_BYTES = 1 << 20
+const LEAST_BYTES = 1 << 16
+const TOGETHER_BYTES = 1 << 24
+
+/** How much of each of so many files is read at once. */
+export const chunkBytes = (files: number): number => Math.max(LEAST_BYTES, Math.min(MOST_BYTES, Math.floor(TOGETHER_BYTES / files)))
+
+/**
+ * Reads files of one evidence beside each other, one at a time: always the one goes on that is furthest back in time, so that what several machines wrote of one moment comes
+ * together, however many days they tell of.
+ * @param read reads a file; it asks for its turn after each piece, with the moment that the piece reached
+ */
+export async function inStep<F>(files: readonly F[], read: (file: F, turn: (ms: number) => Promise<void>) => Promise<void>): Promise<void> {
+  const waiting: { readonly ms: number; readonly go: () => void }[] = []
+  // At first all read their first piece.
+  let reading = 0
+  const done = () => {
+    if (--reading > 0 || waiting.length === 0) return
+    const [first = 0] = waiting.map((_, i) => i).sort((a, b) => (waiting[a]?.ms ?? 0) - (waiting[b]?.ms ?? 0))
+    reading++
+    waiting.splice(first, 1)[0]?.go()
+  }
+  const turn = (ms: number) =>
+    new Promise<void>((go) => {
+      waiting.push({ ms, go })
+      done()
+    })
+  const left = [...files]
+  const readOne = async () => {
+    for (let file = left.shift(); file !== undefined; file = left.shift()) {
+      reading++
+      await read(file, turn)
+      done()
+    }
+  }
+  await Promise.all(Array.from({ length: Math.min(MOST_OPEN, files.length) }, readOne))
+}
