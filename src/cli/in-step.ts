@@ -2,8 +2,8 @@
 const MOST_OPEN = 200
 /** Of one file so much is read at once, and of many files together. */
 const MOST_BYTES = 1 << 20
-const LEAST_BYTES = 1 << 16
-const TOGETHER_BYTES = 1 << 24
+const LEAST_BYTES = 1 << 15
+const TOGETHER_BYTES = 1 << 22
 
 /** How much of each of so many files is read at once. */
 export const chunkBytes = (files: number): number => Math.max(LEAST_BYTES, Math.min(MOST_BYTES, Math.floor(TOGETHER_BYTES / files)))

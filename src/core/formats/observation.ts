@@ -119,7 +119,7 @@ function timeOf(text: string): number {
     lastMidnightMs = midnightOf(date)
     lastDate = date
   }
-  const usual = text.length === 24 ? usualClockOf(text) : NaN
+  const usual = text.length >= 22 && text.length <= 30 ? usualClockOf(text) : NaN
   if (lastMidnightMs !== lastMidnightMs) return /^\d{12,14}(\.\d+)?$/.test(text) ? Number(text) : NaN
   return lastMidnightMs + (usual === usual ? usual : clockOf(text))
 }
@@ -132,23 +132,29 @@ function midnightOf(date: string): number {
   return new Date(ms).getUTCMonth() === month ? ms : NaN
 }
 
-/** `T05:41:00.123Z`, digit by digit; NaN for any other form. */
+const digitAt = (text: string, at: number): number => {
+  const digit = text.charCodeAt(at) - 48
+  return digit >= 0 && digit <= 9 ? digit : NaN
+}
+
+/** `T05:41:00.123Z`, with one to nine digits of a second, digit by digit; NaN for any other form. */
 function usualClockOf(text: string): number {
+  const end = text.length - 1
   if (
     text.charCodeAt(10) !== 84 ||
     text.charCodeAt(13) !== 58 ||
     text.charCodeAt(16) !== 58 ||
     text.charCodeAt(19) !== 46 ||
-    text.charCodeAt(23) !== 90
+    text.charCodeAt(end) !== 90
   )
     return NaN
-  const digit = (at: number) => {
-    const d = text.charCodeAt(at) - 48
-    return d >= 0 && d <= 9 ? d : NaN
-  }
-  const [hour, minute, second] = [digit(11) * 10 + digit(12), digit(14) * 10 + digit(15), digit(17) * 10 + digit(18)]
+  const hour = digitAt(text, 11) * 10 + digitAt(text, 12)
+  const minute = digitAt(text, 14) * 10 + digitAt(text, 15)
+  const second = digitAt(text, 17) * 10 + digitAt(text, 18)
+  let fraction = 0
+  for (let at = 20; at < end; at++) fraction = fraction * 10 + digitAt(text, at)
   return hour <= 23 && minute <= 59 && second <= 59
-    ? hour * 3_600_000 + minute * 60_000 + second * 1000 + digit(20) * 100 + digit(21) * 10 + digit(22)
+    ? hour * 3_600_000 + minute * 60_000 + second * 1000 + (end === 23 ? fraction : (fraction / 10 ** (end - 20)) * 1000)
     : NaN
 }
 

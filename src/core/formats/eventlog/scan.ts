@@ -160,19 +160,23 @@ function between(text: string, start: number, end: number, tag: string, attribut
   return close < 0 || close > end ? null : attributeOf(text, at + tag.length, close, attribute)
 }
 
-/** The value of an attribute in a tag that reaches from one place to another. */
+/** The value of an attribute in a tag whose attributes reach from one place to another. */
 function attributeOf(text: string, start: number, end: number, attribute: string): string | null {
-  for (let at = text.indexOf(attribute, start); at >= 0 && at < end; at = text.indexOf(attribute, at + 1)) {
-    if (at > start && !isBlank(text.charCodeAt(at - 1))) continue
-    let from = at + attribute.length
-    while (text.charCodeAt(from) === 32) from++
-    if (text.charCodeAt(from) !== 61) continue
-    from++
-    while (text.charCodeAt(from) === 32) from++
+  for (let at = start; at < end;) {
+    while (isBlank(text.charCodeAt(at))) at++
+    const equals = text.indexOf('=', at)
+    if (equals < 0 || equals >= end) return null
+    let from = equals + 1
+    while (isBlank(text.charCodeAt(from))) from++
     const quote = text.charCodeAt(from)
     if (quote !== 34 && quote !== 39) return null
     const to = text.indexOf(quote === 34 ? '"' : "'", from + 1)
-    return to < 0 || to > end ? null : decoded(text.slice(from + 1, to))
+    if (to < 0 || to >= end) return null
+    if (text.startsWith(attribute, at)) {
+      const nameEnd = at + attribute.length
+      if (nameEnd === equals || isBlank(text.charCodeAt(nameEnd))) return decoded(text.slice(from + 1, to))
+    }
+    at = to + 1
   }
   return null
 }

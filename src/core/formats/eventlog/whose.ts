@@ -1,5 +1,6 @@
 import type { Observation } from '../../logons/observation'
 import type { Front } from './front'
+import { Seen, shortName, type Moment } from './seen'
 
 /** An observation that nobody else has yet: whose it is, and where that was, is filled in. */
 export type Told = { -readonly [K in keyof Observation]: Observation[K] }
@@ -51,50 +52,6 @@ const RETURN_AFTER_MS = 2000
 /** Phases that are gone through before it is known whether there is a session already. */
 const BEFORE_SESSION: readonly (string | undefined)[] = ['connect', 'sign-on']
 
-interface Moment {
-  readonly timeMs: number
-  readonly name: string
-  /** Without its domain: by this two spellings are the same person. */
-  readonly short: string
-}
-
-const BUCKET_MS = 120_000
-/** So many stretches of two minutes are remembered of each machine, session or person: a month of busy days. */
-const MOST_BUCKETS = 5000
-
-/** Moments by key and time, so that those near a moment are found at once. */
-class Moments {
-  readonly #byKey = new Map<string, Map<number, Moment[]>>()
-
-  add(key: string, moment: Moment): void {
-    const buckets = this.#byKey.get(key) ?? new Map<number, Moment[]>()
-    this.#byKey.set(key, buckets)
-    const bucket = Math.floor(moment.timeMs / BUCKET_MS)
-    const list = buckets.get(bucket)
-    if (!list) buckets.set(bucket, [moment])
-    else {
-      // One event may be several observations.
-      const last = list.at(-1)
-      if (last?.timeMs !== moment.timeMs || last.short !== moment.short) list.push(moment)
-    }
-    if (buckets.size > MOST_BUCKETS) buckets.delete(buckets.keys().next().value ?? NaN)
-  }
-
-  /** Those within a time of a moment. */
-  *near(key: string, timeMs: number, withinMs: number): Generator<Moment> {
-    const buckets = this.#byKey.get(key)
-    if (!buckets) return
-    for (let bucket = Math.floor((timeMs - withinMs) / BUCKET_MS); bucket <= Math.floor((timeMs + withinMs) / BUCKET_MS); bucket++)
-      for (const moment of buckets.get(bucket) ?? []) if (Math.abs(moment.timeMs - timeMs) <= withinMs) yield moment
-  }
-
-  nearest(key: string, timeMs: number, withinMs: number): string | undefined {
-    let best: Moment | undefined
-    for (const one of this.near(key, timeMs, withinMs)) if (!best || Math.abs(one.timeMs - timeMs) < Math.abs(best.timeMs - timeMs)) best = one
-    return best?.name
-  }
-}
-
 /**
  * Finds out of whom events speak that do not say it themselves: by the SID, by the activity they belong to, by the number of their session, or by who else
  * was logging on on that machine at that moment. Events may come in any order; those that cannot be named yet wait.
@@ -104,14 +61,14 @@ export class Whose {
   /** Of each person the SID that they are known by. */
   readonly #sids = new Map<string, string>()
   readonly #byActivity = new Map<string, string>()
-  readonly #bySession = new Moments()
-  readonly #byMachine = new Moments()
+  readonly #bySession = new Seen()
+  readonly #byMachine = new Seen()
   /** Where a person was seen, by name. */
-  readonly #byPerson = new Moments()
+  readonly #byPerson = new Seen()
   /** When somebody's logon was over, by machine and person. */
-  readonly #over = new Moments()
+  readonly #over = new Seen()
   /** When somebody came back to a session of theirs, by machine and person. */
-  readonly #returns = new Moments()
+  readonly #returns = new Seen()
   /** Activities of which nothing is of a logon. */
   readonly #noLogons = new Set<string>()
   /** Who they are of is known; whether they are of a logon, or of a return, is known a little later in the logs. */
@@ -151,7 +108,7 @@ export class Whose {
   /** Somebody came back to a session that they had on a machine. */
   cameBack(person: string, computer: string, timeMs: number): void {
     const short = shortName(person)
-    this.#returns.add(keyOf(computer, short), { timeMs, name: person, short })
+    this.#returns.add(keyOf(computer, short), timeMs, person)
     this.#seen(computer, person, timeMs)
     this.named++
   }
@@ -168,8 +125,7 @@ export class Whose {
         this.#byActivity.set(activity, person)
         if (this.#byActivity.size > MOST_ACTIVITIES) this.#byActivity.delete(this.#byActivity.keys().next().value ?? '')
       }
-      if (session !== null)
-        this.#bySession.add(`${computer.toLowerCase()} ${session}`, { timeMs: observation.timeMs, name: person, short: shortName(person) })
+      if (session !== null) this.#bySession.add(`${computer.toLowerCase()} ${session}`, observation.timeMs, person)
     }
     const name =
       person ?? (sid === null ? undefined : this.#accounts.get(sid.toUpperCase())) ?? (activity === '' ? undefined : this.#byActivity.get(activity))
@@ -190,9 +146,8 @@ export class Whose {
   }
 
   #seen(computer: string, name: string, timeMs: number): void {
-    const short = shortName(name)
-    this.#byMachine.add(computer.toLowerCase(), { timeMs, name, short })
-    this.#byPerson.add(short, { timeMs, name: computer, short: computer })
+    this.#byMachine.add(computer.toLowerCase(), timeMs, name)
+    this.#byPerson.add(shortName(name), timeMs, computer)
   }
 
   #named({ observation, computer }: Unnamed, name: string): void {
@@ -200,9 +155,9 @@ export class Whose {
     const short = shortName(name)
     this.named++
     // Whoever was refused is not logging on there: what is recorded around it is others'.
-    if (kind === 'end') this.#byPerson.add(short, { timeMs, name: computer, short: computer })
+    if (kind === 'end') this.#byPerson.add(short, timeMs, computer)
     else this.#seen(computer, name, timeMs)
-    if (kind === 'phase-end' && phase === 'shell' && part === undefined) this.#over.add(keyOf(computer, short), { timeMs, name, short })
+    if (kind === 'phase-end' && phase === 'shell' && part === undefined) this.#over.add(keyOf(computer, short), timeMs, name)
     observation.person = name
     this.#tell(observation)
   }
@@ -426,22 +381,6 @@ const keyOf = (computer: string, short: string): string => `${computer.toLowerCa
 
 /** A refusal is told, and something that a host tells of a session is of a session that begins. */
 const mayBeOfReturn = ({ phase, kind, code }: Observation): boolean => BEFORE_SESSION.includes(phase) && kind !== 'end' && code === undefined
-
-/** People come again and again. */
-const SHORT_NAMES = new Map<string, string>()
-const MOST_NAMES = 100_000
-
-function shortName(name: string): string {
-  let short = SHORT_NAMES.get(name)
-  if (short === undefined) {
-    const account = name.slice(name.indexOf('\\') + 1)
-    const at = account.indexOf('@')
-    short = (at < 0 ? account : account.slice(0, at)).toLowerCase()
-    if (SHORT_NAMES.size >= MOST_NAMES) SHORT_NAMES.clear()
-    SHORT_NAMES.set(name, short)
-  }
-  return short
-}
 
 /** The system itself, services, and the accounts of windows and fonts ([MS-DTYP] 2.4.2.4): never a person. */
 const isMachineSid = (sid: string): boolean => /^S-1-(0-0|5-(18|19|20)|5-(80|82|83|90|96)-.*)$/i.test(sid)
