@@ -1,5 +1,6 @@
 import { readAccount } from '../people/account'
 import { finderOf } from '../people/finder'
+import { familyOf } from '../people/host'
 import { EMPTY_ORG, type Org } from '../people/org'
 import { endedWell, isUnusual, measure, type Measured } from './analyse'
 import { Around, FAR_MS } from './around'
@@ -23,7 +24,9 @@ export function place(attempt: Attempt, org: Org): Attempt {
   // By whatever account they signed on: it is one person.
   const person = known ? readAccount(known.id).key : attempt.person
   const share = attempt.attrs['share'] === undefined ? find.shareOf(known) : undefined
-  if (!host && share === undefined && person === attempt.person) return attempt
+  // Where nobody names the pool: hosts of one have one name and numbers.
+  const pool = attempt.pool ?? host?.pool ?? (attempt.host === null ? null : familyOf(attempt.host))
+  if (!host && share === undefined && person === attempt.person && pool === attempt.pool) return attempt
   // By whatever name it was reported: it is one host.
   const hostName = host?.id ?? attempt.host
   // Only what is missing, one by one: this is done for every attempt, and objects put together from parts are slow.
@@ -32,7 +35,6 @@ export function place(attempt: Attempt, org: Org): Attempt {
   if (host?.site && attempt.attrs['site'] === undefined) (attrs ??= { ...attempt.attrs })['site'] = host.site
   if (host?.image && attempt.attrs['image'] === undefined) (attrs ??= { ...attempt.attrs })['image'] = find.imageOf(host, attempt.startedAtMs) ?? ''
   if (share !== undefined) (attrs ??= { ...attempt.attrs })['share'] = share
-  const pool = attempt.pool ?? host?.pool ?? null
   return attrs === null && pool === attempt.pool && person === attempt.person && hostName === attempt.host
     ? attempt
     : { ...attempt, attrs: attrs ?? attempt.attrs, host: hostName, pool, person }

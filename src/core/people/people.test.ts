@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { readAccount } from './account'
 import { finderOf, grantOf, newlyKnown } from './finder'
-import { hostKey, isSameHost } from './host'
+import { familyOf, hostKey, isSameHost } from './host'
 import { EMPTY_ORG, transitiveGroups, type Org } from './org'
 
 describe('an account', () => {
@@ -96,6 +96,11 @@ describe('names in evidence', () => {
       false,
       false,
     ])
+  })
+
+  it('are of hosts that are numbered, under one name', () => {
+    const families = ['FIE-VD07', 'fie-vd12.larkmere.example', 'th-q1-03', 'WARD3', 'atlas', '10.1.2.3', '12', 'vd-9b'].map(familyOf)
+    expect(families).toEqual(['FIE-VD…', 'FIE-VD…', 'TH-Q1…', 'WARD…', null, null, null, null])
   })
 
   it('are those of a share by id, by path, and by what lies below', () => {

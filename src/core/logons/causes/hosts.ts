@@ -164,16 +164,26 @@ export function processors(facts: Facts): { readonly busy: boolean; readonly sen
   }
 }
 
-/** How many times as long as usual the phases on the host took, where that is far longer for all of them, and there are several. */
-function timesAsLong({ measured: { attempt, blame, usual } }: Facts): { readonly n: number; readonly least: number; readonly most: number } | null {
+interface Times {
+  readonly n: number
+  readonly least: number
+  readonly most: number
+}
+
+/** How many times as long as usual the phases took that work on the host: of those whose usual is known. */
+function timesAsLong({ measured: { attempt, blame, usual } }: Facts, without?: string): Times {
   const took = tookOf(attempt, blame)
   const times = ON_BUSY_HOST.flatMap((phase) => {
     const [ms, usualMs] = [took[SERIES.indexOf(phase)] ?? 0, usual?.series[phase]?.medianMs ?? 0]
-    return ms > 0 && usualMs > 0 ? [ms / usualMs] : []
+    return ms > 0 && usualMs > 0 && phase !== without ? [ms / usualMs] : []
   })
-  const [least, most] = [Math.min(...times), Math.max(...times)]
-  return times.length >= 4 && least >= 1.5 ? { n: times.length, least, most } : null
+  return { n: times.length, least: Math.min(...times), most: Math.max(...times) }
 }
+
+/** Where that is far longer for all of them, and there are several. */
+const allLonger = ({ n, least }: Times): boolean => n >= 4 && least >= 1.5
+/** Where all but one took what is usual. */
+const asUsual = ({ n, most }: Times): boolean => n >= 3 && most < 1.4
 
 export const hostOverloaded: Cause = {
   id: 'host-overloaded',
@@ -193,7 +203,9 @@ export const hostOverloaded: Cause = {
     const here = sitsAt(facts, worst.phase, ['host'], 4)
     if (cpu === null && !here.some((one) => one.for)) return null
     // Of processors that nobody reports, the phases tell: whatever works on such a host takes several times as long, also what is short.
-    const times = cpu === null ? timesAsLong(facts) : null
+    const all = cpu === null ? timesAsLong(facts) : null
+    const times = all && allLonger(all) ? all : null
+    const others = cpu === null ? timesAsLong(facts, worst.phase) : null
     // What was measured on the host is not gainsaid by another trouble beside it.
     clues.push(...(busy ? here.filter((one) => one.for) : here))
     const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
@@ -202,6 +214,7 @@ export const hostOverloaded: Cause = {
       clues.push(clue(2.5, `All ${times.n} phases on the host took longer than usual: ${times.least.toFixed(1)} to ${times.most.toFixed(1)} times.`))
     else if (slow >= 3) clues.push(clue(2, `${slow} phases that work on the host were slow at once.`))
     else if (busy && slower >= 4) clues.push(clue(2, `${slower} phases took more than usual at once.`))
+    if (others && asUsual(others)) clues.push(against(2, `The other ${others.n} phases that work on the host took no longer than usual.`))
     const sessions = facts.ordinary('hostSessions')
     if (sessions && sessions.value > Math.max(1.5 * sessions.median, sessions.high))
       clues.push(clue(1, `${sessions.value} sessions on it; ordinarily ${Math.round(sessions.median)}.`, 'hostSessions'))

@@ -82,6 +82,36 @@ describe('where hardly anything is told of a logon', () => {
     expect(incidents).toEqual([['share-unreachable', 'pool lab', 60]])
   })
 
+  it('the directory is slow for the hosts of a site that nobody names: what a third of the hosts have is of none of them', () => {
+    const isThere = (host: string) => Number(host.split('-')[1]) % 3 === 0
+    const slow = { phases: { 'sign-on': 8000, policy: 14_000 } }
+    const { causes } = told((_, host) => (isThere(host) ? slow : null), undefined, undefined, 6)
+    expect(Object.keys(causes)).toEqual(['directory-slow'])
+    expect(causes['directory-slow']).toBeGreaterThanOrEqual(70)
+  })
+
+  it('no host is overloaded on which one phase is slow, and the others take what is usual', () => {
+    const { causes } = told((_, host) => (host === 'ward-3' || host === 'lab-1' ? { phases: { profile: 15_000 } } : null))
+    expect(causes['host-overloaded']).toBeUndefined()
+  })
+
+  it('hosts of one name and numbers are of one pool where nobody says which', () => {
+    const observations = Array.from({ length: 400 }, (_, i) => {
+      const isSlow = i > 200 && i % 4 < 2
+      return logon({
+        id: `l${i}`,
+        person: `p${i % 90}`,
+        host: `${i % 4 < 2 ? 'WARD' : 'LAB'}-${(i * 7) % 5}.hill.example`,
+        at: START_MS + i * MINUTE_MS,
+        phases: { ...USUAL, scripts: (isSlow ? 30_000 : 1500) + (i % 7) * 40 },
+      }).map((one) => ({ ...one, pool: undefined }))
+    }).flat()
+    const explained = analyseAll(correlate(observations, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
+    expect(new Set(explained.map(({ attempt }) => attempt.pool))).toEqual(new Set(['WARD…', 'LAB…']))
+    const causes = explained.flatMap(({ diagnosis }) => diagnosis.cause?.id ?? [])
+    expect([new Set(causes), causes.length]).toEqual([new Set(['script-slow']), 99])
+  })
+
   it('a host is overloaded where all that it does takes several times as long, also where nobody reports its processors', () => {
     const { causes, incidents, evidence } = told((_, host) =>
       host === 'ward-3' ? { phases: Object.fromEntries(Object.entries(USUAL).map(([phase, ms]) => [phase, 2.5 * ms])) } : null,

@@ -58,7 +58,7 @@ export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[
   const fits = (one: Located) => dimensions.includes(one.at.map(({ dimension }) => dimension).join('+'))
   const own = places.find(fits)
   if (own && own.gain >= TELLS && best && own.gain >= best.gain - Math.max(ABOUT, 0.12 * best.gain))
-    return [clue(mostAt(facts, own, most, 1 + own.gain / 8), contrastSentence(own, phase))]
+    return [clue(leftOf(facts, own, phase) * mostAt(facts, own, most, 1 + own.gain / 8), contrastSentence(own, phase))]
   // Two troubles at once: another place tells better, but nearly everybody here has it too.
   if (
     own &&
@@ -69,8 +69,18 @@ export function sitsAt(facts: Facts, phase: string, dimensions: readonly string[
   )
     return [clue(Math.min(0.6 * most, 0.5 + own.gain / 40), contrastSentence(own, phase))]
   if (best && best.gain >= TELLS && !fits(best))
-    return [against(Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
+    return [against(leftOf(facts, best, phase) * Math.min(4, 1 + best.gain / 10), `It sits elsewhere: ${contrastSentence(best, phase)}`)]
   return alone(facts, phase, dimensions)
+}
+
+/** So much of what a host says is left where it is one of several. */
+const LEFT_FOR_ONE_OF_SEVERAL = 0.35
+
+/** What several hosts have alike, out of many that do not, they have in common: a site, or an image, that nobody reports. It is none of each of them. */
+function leftOf(facts: Facts, { at, inside, outside }: Located, phase: string): number {
+  if (at.length > 1 || at[0]?.dimension !== 'host') return 1
+  if (outside.n < 20 || outside.hit * 7 < outside.n || outside.hit < 2 * inside.hit) return 1
+  return facts.anywhere(phase, ['host']).hosts < 3 ? 1 : LEFT_FOR_ONE_OF_SEVERAL
 }
 
 /** Whether a share has it only as part of the best place, as of an image: nearly all who are there, but on other shares, have it as well. */
