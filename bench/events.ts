@@ -9,7 +9,38 @@ import { inTurns, middle, serve } from './turns'
 /** Event log XML: the whole analysis (reading, naming, attempts, usual, causes) against fast-xml-parser merely parsing the same bytes. */
 const KINDS = ['ours', 'theirs'] as const
 type Kind = (typeof KINDS)[number]
-const LOGONS = 6000
+const LOGONS = 3500
+
+/** What else a host writes of a logon: what winlogon waits for, and the programs that it starts, with all the fields that nobody asks for. */
+function beside(atMs: number, name: string, computer: string, process: number): MadeEvent[] {
+  const winlogon = { provider: PROVIDERS.winlogon, computer, user: 'S-1-5-18', process }
+  const subscribers = ['Profiles', 'GPClient', 'SessionEnv', 'TermSrv', 'Sens'].flatMap((SubscriberName, k) =>
+    [811, 812].map((id, end) => ({ ...winlogon, id, timeMs: atMs + 4100 + k * 3500 + end * 1500, data: { Event: 'Logon', SubscriberName } })),
+  )
+  const programs = ['userinit.exe', 'explorer.exe'].map((program, k) => ({
+    provider: PROVIDERS.security,
+    computer,
+    id: 4688,
+    timeMs: atMs + 20_250 + k * 3500,
+    data: {
+      SubjectUserSid: 'S-1-5-18',
+      SubjectUserName: `${computer.split('.')[0]}$`,
+      SubjectDomainName: 'LARKMERE',
+      SubjectLogonId: '0x3e7',
+      NewProcessId: `0x${process.toString(16)}`,
+      NewProcessName: String.raw`C:\Windows\System32\${program}`,
+      TokenElevationType: '%%1936',
+      ProcessId: '0x9c4',
+      CommandLine: '',
+      TargetUserSid: 'S-1-0-0',
+      TargetUserName: name,
+      TargetDomainName: 'LARKMERE',
+      TargetLogonId: '0x4fa31',
+      ParentProcessName: String.raw`C:\Windows\System32\winlogon.exe`,
+    },
+  }))
+  return [...subscribers, ...programs]
+}
 
 function evidence(): string {
   const random = new Random('events')
@@ -17,7 +48,9 @@ function evidence(): string {
   const all: MadeEvent[] = []
   for (let i = 0; i < LOGONS; i++) {
     const host = `TH-Q1-${String(random.below(80)).padStart(2, '0')}`
-    all.push(...logonEvents(start + i * 40_000 + random.below(9000), `person.${random.below(1500)}`, host, 1000 + i))
+    const atMs = start + i * 40_000 + random.below(9000)
+    const name = `person.${random.below(1500)}`
+    all.push(...logonEvents(atMs, name, host, 1000 + i), ...beside(atMs, name, `${host}.larkmere.example`, 4000 + (i % 9000)))
     // What else is in such logs: network access, services, handles.
     for (let k = 0; k < 6; k++)
       all.push({

@@ -199,25 +199,27 @@ const WAITS_FOR: ReadonlyMap<string, string> = new Map([
 ])
 const WAITED_FOR: ReadonlySet<string> = new Set(WAITS_FOR.values())
 
-/** Stretches without the time that they waited for another one: each is cut in two around it. */
+/** Stretches without the time that they waited for another one, by the same clock: each is cut in two around it. */
 function withoutWaits(stretches: Stretch[]): Stretch[] {
   let result = stretches
   for (const inner of stretches) {
-    if (isPart(inner) || !inner.ended || !WAITED_FOR.has(inner.phase)) continue
-    const waits = (s: Stretch) =>
-      WAITS_FOR.get(s.phase) === inner.phase && !isPart(s) && s.ended && s.startMs <= inner.startMs && s.endMs >= inner.endMs
-    if (inner.endMs > inner.startMs && result.some(waits))
+    if (isPart(inner) || !inner.ended || !WAITED_FOR.has(inner.phase) || inner.endMs <= inner.startMs) continue
+    if (result.some((s) => waitsFor(s, inner)))
       result = result.flatMap((s) =>
-        waits(s)
+        waitsFor(s, inner)
           ? [
               { ...s, endMs: inner.startMs },
               { ...s, startMs: inner.endMs },
-            ].filter(({ startMs, endMs }) => endMs > startMs)
+            ].filter(lasts)
           : [s],
       )
   }
   return result === stretches ? stretches : result.sort(byTime)
 }
+
+const waitsFor = (s: Stretch, inner: Stretch): boolean =>
+  WAITS_FOR.get(s.phase) === inner.phase && !isPart(s) && s.ended && s.host === inner.host && s.startMs <= inner.startMs && s.endMs >= inner.endMs
+const lasts = ({ startMs, endMs }: Stretch): boolean => endMs > startMs
 
 /** A source that says how long something took, and stamps its begin and end, should agree with itself (whole seconds are rounded). */
 function checkElapsed(stretch: Stretch, { timeMs, durationMs, phase, part }: Observation, oddities: Oddity[]): void {

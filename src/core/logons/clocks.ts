@@ -92,8 +92,10 @@ function judgeOnce(attempts: readonly Timed[]): Judged {
     for (const { before, it, after } of betweens(ordered)) bound(between, it.host, before.host, before.endMs - it.startMs, after.startMs - it.endMs)
     for (const mark of marks) {
       const around = phases.find(({ phase, host, ended }) => phase === mark.phase && ended && host !== null && host !== mark.host)
+      // It may have been cut around what it waited for.
+      const last = phases.findLast(({ phase, host, ended }) => phase === mark.phase && ended && host === around?.host)
       // The host's clock is ahead of the other by at least begin − mark, and at most end − mark.
-      if (around) bound(inside, mark.host, around.host, around.startMs - mark.atMs, around.endMs - mark.atMs)
+      if (around && last) bound(inside, mark.host, around.host, around.startMs - mark.atMs, Math.max(around.endMs, last.endMs) - mark.atMs)
     }
   }
   const found = new Map<string, Judgement>()

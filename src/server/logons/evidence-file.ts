@@ -20,7 +20,7 @@ export const EVIDENCE_FORMATS = ['auto', 'ndjson', 'csv', 'otlp', 'events'] as c
 const LONGEST_OTLP_BYTES = 256 << 20
 
 export interface Watch {
-  /** Called after each chunk has been read; the next is read when it has answered. `bytes` are those of the file itself, `ms` is the last moment that was read of it. */
+  /** Called before anything is read, and after each chunk; the next is read when it has answered. `bytes` are those of the file itself, `ms` is the last moment that was read of it. */
   progress?(bytes: number, ms: number): Promise<void>
   /** Where several event logs belong together: the same for all of them, ended by whoever made it. */
   events?: EventLog
@@ -30,9 +30,10 @@ export interface Watch {
 
 /** Streams one evidence file into a sink; gzip and the format are recognised by their first bytes. */
 export async function readEvidence(path: string, format: EvidenceFormat, sink: Sink, watch: Watch = {}): Promise<void> {
-  const raw = path === '-' ? process.stdin : createReadStream(path, { highWaterMark: watch.chunkBytes ?? 1 << 20 })
   let bytes = 0
   const counted = async function* () {
+    // Only now: what is opened is listened to from then on.
+    const raw = path === '-' ? process.stdin : createReadStream(path, { highWaterMark: watch.chunkBytes ?? 1 << 20 })
     for await (const chunk of raw as AsyncIterable<Buffer>) {
       bytes += chunk.length
       yield chunk
@@ -42,6 +43,7 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
   const position = watch.events?.expect()
   try {
     let lastMs = -Infinity
+    await watch.progress?.(0, lastMs)
     const timed = {
       observation: (one: Observation) => {
         lastMs = one.timeMs
@@ -72,24 +74,29 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
 
 async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array> {
   const iterator = raw[Symbol.asyncIterator]()
-  const first = await iterator.next()
-  if (first.done) return
-  const again = async function* () {
-    yield first.value
-    for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield next.value
-  }
-  if (first.value[0] !== 0x1f || first.value[1] !== 0x8b) return yield* again()
-  const gunzip = createGunzip()
-  const feed = (async () => {
-    try {
-      for await (const chunk of again()) if (!gunzip.write(chunk)) await new Promise((resolve) => gunzip.once('drain', resolve))
-      gunzip.end()
-    } catch (error) {
-      gunzip.destroy(error as Error)
+  try {
+    const first = await iterator.next()
+    if (first.done) return
+    const again = async function* () {
+      yield first.value
+      for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield next.value
     }
-  })()
-  yield* gunzip as AsyncIterable<Buffer>
-  await feed
+    if (first.value[0] !== 0x1f || first.value[1] !== 0x8b) return yield* again()
+    const gunzip = createGunzip()
+    const feed = (async () => {
+      try {
+        for await (const chunk of again()) if (!gunzip.write(chunk)) await new Promise((resolve) => gunzip.once('drain', resolve))
+        gunzip.end()
+      } catch (error) {
+        gunzip.destroy(error as Error)
+      }
+    })()
+    yield* gunzip as AsyncIterable<Buffer>
+    await feed
+  } finally {
+    // Whoever stops in the middle leaves no file open.
+    await iterator.return?.()
+  }
 }
 
 async function readChunks(

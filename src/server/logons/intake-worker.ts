@@ -8,6 +8,7 @@ import { answerQuestions } from '../shell/worker'
 import { EventLog, Refusal } from '../../core/formats'
 import { eventLogNeeds, keepSids } from './event-maps'
 import { readEvidence } from './evidence-file'
+import { chunkBytes, inStep } from './in-step'
 import { Intake } from './intake'
 import { unusualBefore, type Again } from './known'
 import { filesOf } from './lot'
@@ -58,12 +59,11 @@ const AHEAD_MS = 24 * 3_600_000
 async function upload(path: string, id: string, nowMs: number): Promise<UploadProgress> {
   const progress: UploadProgress = { upload: id, bytesRead: 0, observations: 0, refused: 0, attempts: 0, faults: [], unnamed: 0, named: 0 }
   let pending: Observation[] = []
-  /** Which of several files. */
-  let current: string | null = null
-  const refuse = (fault: Fault) => {
+  /** @param file which of several */
+  const refuse = (fault: Fault, file: string | null = null) => {
     progress.refused++
     if (fault.code === 'event.nobody') progress.unnamed++
-    if (progress.faults.length < KEPT_FAULTS) progress.faults.push(current === null ? fault : { file: current, ...fault })
+    if (progress.faults.length < KEPT_FAULTS) progress.faults.push(file === null ? fault : { file, ...fault })
   }
   // The next records are read and analysed while the last ones are written.
   let [before, writing]: Promise<void>[] = [Promise.resolve(), Promise.resolve()]
@@ -81,44 +81,50 @@ async function upload(path: string, id: string, nowMs: number): Promise<UploadPr
     })
     writing.catch(() => undefined)
   }
-  const sink = {
+  const sinkOf = (file: string | null) => ({
     observation: (observation: Observation) => {
       if (observation.timeMs > nowMs + AHEAD_MS)
-        refuse({
-          line: null,
-          byte: null,
-          code: 'record.future',
-          reason: `time is ${new Date(observation.timeMs).toISOString()}, more than a day ahead; is a clock wrong?`,
-          excerpt: JSON.stringify(observation).slice(0, 200),
-        })
+        refuse(
+          {
+            line: null,
+            byte: null,
+            code: 'record.future',
+            reason: `time is ${new Date(observation.timeMs).toISOString()}, more than a day ahead; is a clock wrong?`,
+            excerpt: JSON.stringify(observation).slice(0, 200),
+          },
+          file,
+        )
       else pending.push(observation)
     },
-    fault: refuse,
-  }
+    fault: (fault: Fault) => {
+      refuse(fault, file)
+    },
+  })
   const { rules, accounts } = await eventLogNeeds(database)
-  const events = new EventLog(sink, rules, accounts)
+  const events = new EventLog(sinkOf(null), rules, accounts)
   const files = await filesOf(path)
-  let bytesBefore = 0
-  for (const file of files) {
-    current = files.length > 1 ? file.name : null
+  await inStep(files, async (file, turn) => {
+    const name = files.length > 1 ? file.name : null
+    let bytesBefore = 0
     try {
-      await readEvidence(file.path, 'auto', sink, {
+      await readEvidence(file.path, 'auto', sinkOf(name), {
         events,
-        progress: async (bytes) => {
+        chunkBytes: chunkBytes(files.length),
+        progress: async (bytes, ms) => {
           stopWhereCancelled(id)
-          progress.bytesRead = bytesBefore + bytes
+          progress.bytesRead += bytes - bytesBefore
+          bytesBefore = bytes
           if (pending.length >= CHUNK) await take()
           tell({ ...progress, faults: progress.faults.slice(0, 20) })
+          await turn(ms)
         },
       })
     } catch (error) {
       // One that cannot be read at all loses nothing of the others.
       if (!(error instanceof Refusal) || files.length === 1) throw error
-      refuse({ line: null, byte: null, code: error.code, reason: error.message, excerpt: '' })
+      refuse({ line: null, byte: null, code: error.code, reason: error.message, excerpt: '' }, name)
     }
-    bytesBefore = progress.bytesRead
-  }
-  current = null
+  })
   events.end()
   progress.named = await keepSids(database, events.learnt, accounts)
   await take()

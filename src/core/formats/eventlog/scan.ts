@@ -200,12 +200,14 @@ function contentOf(text: string, start: number, end: number, name: string): stri
 /** So many texts are kept, as most come again and again. */
 const MOST_KEPT = 20_000
 const kept = new Map<string, string>()
-/** Shorter ones are copies already. */
+/** Shorter ones are copies already; longer ones hardly come again. */
 const SHORTEST_CUT = 13
+const LONGEST_KEPT = 200
 
 /** A text of its own: one that is cut out of a long one holds all of that in memory as long as it lives. */
 function own<T extends string | null>(text: T): T {
   if (text === null || text.length < SHORTEST_CUT) return text
+  if (text.length > LONGEST_KEPT) return copied(text) as T
   let one = kept.get(text)
   if (one === undefined) {
     if (kept.size >= MOST_KEPT) kept.clear()

@@ -12,11 +12,13 @@ export const chunkBytes = (files: number): number => Math.max(LEAST_BYTES, Math.
  * Reads files of one evidence beside each other, one at a time: always the one goes on that is furthest back in time, so that what several machines wrote of one moment comes
  * together, however many days they tell of.
  * @param read reads a file; it asks for its turn after each piece, with the moment that the piece reached
+ * @throws what one of them throws: the others are stopped at their next turn
  */
 export async function inStep<F>(files: readonly F[], read: (file: F, turn: (ms: number) => Promise<void>) => Promise<void>): Promise<void> {
-  const waiting: { readonly ms: number; readonly go: () => void }[] = []
+  const waiting: { readonly ms: number; readonly go: () => void; readonly stop: (why: Error) => void }[] = []
   // At first all read their first piece.
   let reading = 0
+  let failed: Error | null = null
   const done = () => {
     if (--reading > 0 || waiting.length === 0) return
     const [first = 0] = waiting.map((_, i) => i).sort((a, b) => (waiting[a]?.ms ?? 0) - (waiting[b]?.ms ?? 0))
@@ -24,17 +26,25 @@ export async function inStep<F>(files: readonly F[], read: (file: F, turn: (ms: 
     waiting.splice(first, 1)[0]?.go()
   }
   const turn = (ms: number) =>
-    new Promise<void>((go) => {
-      waiting.push({ ms, go })
+    new Promise<void>((go, stop) => {
+      if (failed) return stop(failed)
+      waiting.push({ ms, go, stop })
       done()
     })
   const left = [...files]
   const readOne = async () => {
-    for (let file = left.shift(); file !== undefined; file = left.shift()) {
+    for (let file = left.shift(); file !== undefined && !failed; file = left.shift()) {
       reading++
-      await read(file, turn)
+      try {
+        await read(file, turn)
+      } catch (error) {
+        // The others are not left waiting with their files open.
+        failed ??= error instanceof Error ? error : new Error(String(error))
+        for (const one of waiting.splice(0)) one.stop(failed)
+      }
       done()
     }
   }
   await Promise.all(Array.from({ length: Math.min(MOST_OPEN, files.length) }, readOne))
+  if (failed) throw failed as Error
 }

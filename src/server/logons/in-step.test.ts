@@ -29,13 +29,18 @@ describe('files read beside each other', () => {
     expect([1, 28, 100_000].map(chunkBytes)).toEqual([1 << 20, Math.floor((1 << 22) / 28), 1 << 15])
   })
 
-  it('fail with the one that fails', async () => {
-    await expect(
-      inStep([1, 2], async (file, turn) => {
+  it('fail with the one that fails, and none is left open', async () => {
+    const closed: number[] = []
+    const reading = inStep([1, 2, 3], async (file, turn) => {
+      try {
         await turn(file)
-        if (file === 2) throw new Error('broken')
+        if (file === 1) throw new Error('broken')
         await turn(Infinity)
-      }),
-    ).rejects.toThrow('broken')
+      } finally {
+        closed.push(file)
+      }
+    })
+    await expect(reading).rejects.toThrow('broken')
+    expect(closed.sort()).toEqual([1, 2, 3])
   })
 })
