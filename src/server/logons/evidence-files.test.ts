@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { chunkBytes, inStep } from './in-step'
+import { chunkBytes, inStep } from './evidence-files'
 
 /** Reads files that are lists of moments, each a piece. @returns what was read in which order */
 async function orderOf(...files: readonly (readonly number[])[]): Promise<number[]> {
