@@ -15,13 +15,13 @@ const MOST_NAMES = 20_000
 const families = new Map<string, string | null>()
 
 /**
- * What hosts are called that are numbered: those of a pool have one name and numbers, common practice. `FIE-VD…` for FIE-VD07; null for an address, or where no number ends the name.
+ * What hosts are called that are numbered: those of a pool have one name and numbers, common practice. `FIE-VD*` for FIE-VD07; null for an address, or where no number ends the name.
  */
 export function familyOf(name: string): string | null {
   let family = families.get(name)
   if (family === undefined) {
     const [, before] = /^(.*[a-z].*?)[-_]?\d+$/i.exec(shortHost(name)) ?? []
-    family = before === undefined ? null : `${before.toUpperCase()}…`
+    family = before === undefined ? null : `${before.toUpperCase()}*`
     if (families.size >= MOST_NAMES) families.clear()
     families.set(name, family)
   }

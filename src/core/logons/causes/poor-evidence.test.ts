@@ -107,7 +107,7 @@ describe('where hardly anything is told of a logon', () => {
       }).map((one) => ({ ...one, pool: undefined }))
     }).flat()
     const explained = analyseAll(correlate(observations, START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
-    expect(new Set(explained.map(({ attempt }) => attempt.pool))).toEqual(new Set(['WARD…', 'LAB…']))
+    expect(new Set(explained.map(({ attempt }) => attempt.pool))).toEqual(new Set(['WARD*', 'LAB*']))
     const causes = explained.flatMap(({ diagnosis }) => diagnosis.cause?.id ?? [])
     expect([new Set(causes), causes.length]).toEqual([new Set(['script-slow']), 99])
   })
