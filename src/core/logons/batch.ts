@@ -33,7 +33,8 @@ export function place(attempt: Attempt, org: Org): Attempt {
   let attrs: Record<string, AttrValue> | null = null
   if (host?.zone && attempt.attrs['zone'] === undefined) (attrs ??= { ...attempt.attrs })['zone'] = host.zone
   if (host?.site && attempt.attrs['site'] === undefined) (attrs ??= { ...attempt.attrs })['site'] = host.site
-  if (host?.image && attempt.attrs['image'] === undefined) (attrs ??= { ...attempt.attrs })['image'] = find.imageOf(host, attempt.startedAtMs) ?? ''
+  const image = host && attempt.attrs['image'] === undefined ? find.imageOf(host, attempt.startedAtMs) : undefined
+  if (image) (attrs ??= { ...attempt.attrs })['image'] = image
   if (share !== undefined) (attrs ??= { ...attempt.attrs })['share'] = share
   return attrs === null && pool === attempt.pool && person === attempt.person && hostName === attempt.host
     ? attempt

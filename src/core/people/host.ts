@@ -1,3 +1,5 @@
+import { remembering } from '../stats/remembering'
+
 /** A host's name without its domain; an address stays whole. */
 export const shortHost = (name: string): string => (/^[\d.]+$/.test(name) ? name : (name.split('.')[0] ?? name))
 
@@ -10,20 +12,13 @@ export function isSameHost(a: string, b: string): boolean {
   return one === other || one.startsWith(`${other}.`) || other.startsWith(`${one}.`)
 }
 
-/** So many hosts' names are remembered. */
-const MOST_NAMES = 20_000
-const families = new Map<string, string | null>()
-
 /**
  * What hosts are called that are numbered: those of a pool have one name and numbers, common practice. `FIE-VD*` for FIE-VD07; null for an address, or where no number ends the name.
  */
-export function familyOf(name: string): string | null {
-  let family = families.get(name)
-  if (family === undefined) {
-    const [, before] = /^(.*[a-z].*?)[-_]?\d+$/i.exec(shortHost(name)) ?? []
-    family = before === undefined ? null : `${before.toUpperCase()}*`
-    if (families.size >= MOST_NAMES) families.clear()
-    families.set(name, family)
-  }
-  return family
-}
+export const familyOf = remembering(20_000, (name): string | null => {
+  const [, before] = /^(.*[a-z].*?)[-_]?\d+$/i.exec(shortHost(name)) ?? []
+  return before === undefined ? null : `${before.toUpperCase()}*`
+})
+
+/** Whether a pool is known by the names of its hosts only: see familyOf. Nothing else knows it. */
+export const isFamily = (pool: string | null): boolean => pool?.endsWith('*') ?? false

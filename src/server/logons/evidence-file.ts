@@ -40,9 +40,9 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
     }
   }
   const chunks = gunzipped(counted())
-  const position = watch.events?.expect()
+  let lastMs = -Infinity
+  const shared = watch.events && sharedBy(watch.events, (ms) => (lastMs = ms))
   try {
-    let lastMs = -Infinity
     await watch.progress?.(0, lastMs)
     const timed = {
       observation: (one: Observation) => {
@@ -50,9 +50,8 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
         sink.observation(one)
       },
       fault: (fault: Fault) => sink.fault(fault),
-      at: (ms: number) => (lastMs = ms),
     }
-    await readChunks(chunks, format, timed, position && watch.events && { log: watch.events, position }, async () => watch.progress?.(bytes, lastMs))
+    await readChunks(chunks, format, timed, shared, async () => watch.progress?.(bytes, lastMs))
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code
     if (code === 'ENOENT') throw new Refusal('file.missing', `${path}: no such file`)
@@ -68,7 +67,24 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
       })
     throw error
   } finally {
-    position?.(NaN)
+    shared?.position(NaN)
+  }
+}
+
+/** An event log that several files belong to, and where one of them is, also for whoever watches. */
+interface Shared {
+  readonly log: EventLog
+  readonly position: (ms: number) => void
+}
+
+function sharedBy(log: EventLog, watch: (ms: number) => void): Shared {
+  const position = log.expect()
+  return {
+    log,
+    position: (ms) => {
+      position(ms)
+      if (!Number.isNaN(ms)) watch(ms)
+    },
   }
 }
 
@@ -102,8 +118,8 @@ async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array>
 async function readChunks(
   chunks: AsyncIterable<Uint8Array>,
   format: EvidenceFormat,
-  sink: Sink & { at(ms: number): void },
-  shared: { readonly log: EventLog; readonly position: (ms: number) => void } | undefined,
+  sink: Sink,
+  shared: Shared | undefined,
   after: () => Promise<void>,
 ): Promise<void> {
   let reader: { push(chunk: Uint8Array): void; end(): void } | null = null

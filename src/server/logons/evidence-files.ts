@@ -16,14 +16,16 @@ export const chunkBytes = (files: number): number => Math.max(LEAST_BYTES, Math.
  */
 export async function inStep<F>(files: readonly F[], read: (file: F, turn: (ms: number) => Promise<void>) => Promise<void>): Promise<void> {
   const waiting: { readonly ms: number; readonly go: () => void; readonly stop: (why: Error) => void }[] = []
-  // At first all read their first piece.
+  // At first all are, up to their first turn.
   let reading = 0
   let failed: Error | null = null
   const done = () => {
-    if (--reading > 0 || waiting.length === 0) return
-    const [first = 0] = waiting.map((_, i) => i).sort((a, b) => (waiting[a]?.ms ?? 0) - (waiting[b]?.ms ?? 0))
+    const [one] = waiting
+    if (--reading > 0 || !one) return
+    const first = waiting.reduce((back, other) => (other.ms < back.ms ? other : back), one)
+    waiting.splice(waiting.indexOf(first), 1)
     reading++
-    waiting.splice(first, 1)[0]?.go()
+    first.go()
   }
   const turn = (ms: number) =>
     new Promise<void>((go, stop) => {

@@ -12,7 +12,7 @@ import {
   type Effective,
   type SessionFacts,
 } from '../../core/policies'
-import { groupResolver } from '../../core/people'
+import { groupResolver, isFamily } from '../../core/people'
 import type { Queryable } from '../db/database'
 import { loadOrg } from '../logons/model'
 import { readStory } from '../logons/story'
@@ -26,7 +26,8 @@ export async function factsOfAttempt(database: Queryable, id: string): Promise<S
     ...attrs,
     person,
     host,
-    pool,
+    // What is only guessed is no fact.
+    pool: isFamily(pool) ? undefined : pool,
     at: startedMs,
     address: attrs['clientAddress'],
     factor: ['none', 'push', 'code', 'key'].includes(String(attrs['factor'])) ? attrs['factor'] : undefined,

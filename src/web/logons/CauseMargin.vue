@@ -2,13 +2,17 @@
 import { computed, ref } from 'vue'
 import type { Story } from '../../contract/logons'
 import { duration, percent, plural } from '../kit/format'
+import { stretchId } from '../shell/window'
 import EvidenceList from './EvidenceList.vue'
 import RemedyPanel from './RemedyPanel.vue'
 
+const DAY_MS = 24 * 3_600_000
 const props = defineProps<{ story: Story }>()
 const why = ref(false)
 /** Of several troubles at once, those that are there as well; the others only could be. */
 const beside = computed(() => props.story.diagnosis.others.filter((one) => one.beside))
+/** Those who are counted as having it, too: at whatever time the logon was. */
+const around = computed(() => stretchId(props.story.startedMs - DAY_MS, props.story.startedMs + DAY_MS))
 const instead = computed(() => props.story.diagnosis.others.filter((one) => !one.beside))
 </script>
 
@@ -62,7 +66,7 @@ const instead = computed(() => props.story.diagnosis.others.filter((one) => !one
   <RemedyPanel v-if="story.diagnosis.cause?.remedy" :story="story" :remedy="story.diagnosis.cause.remedy" />
   <template v-if="story.alike && story.alike.attempts > 0">
     <h2>Who else</h2>
-    <RouterLink :to="{ path: '/logons', query: { cause: story.cause ?? '' } }">{{
+    <RouterLink :to="{ path: '/logons', query: { cause: story.cause ?? '', window: around } }">{{
       plural(story.alike.people, 'other person', 'other people')
     }}</RouterLink>
     <span class="quiet">within a day either side, in {{ plural(story.alike.attempts, 'logon') }}.</span>

@@ -372,6 +372,13 @@ describe('the story of a logon', () => {
     expect(page.text()).toContain('Everything that was reported: 5 records, 4 attributes')
   })
 
+  it('leads to who else had it, of the day before it and after it, whenever that was', async () => {
+    const startedMs = Date.UTC(2026, 9, 5, 7, 30)
+    const page = await shown(story({ startedMs, cause: 'container-held', alike: { people: 15, attempts: 16 } }))
+    const href = decodeURIComponent(page.one('aside a', '15 other people').getAttribute('href') ?? '')
+    expect(href).toBe('/logons?cause=container-held&window=2026-10-04T07:30Z/2026-10-06T07:30Z')
+  })
+
   it.each([
     ['ready', 'logged on in 13 s'],
     ['slow', 'logged on slowly, in 13 s'],

@@ -60,13 +60,10 @@ export class EventLog {
 
   /**
    * A reader of one file, in chunks of bytes. Several may be read beside each other.
-   * @param of takes what of it cannot be read, and the moment of each event
-   * @param position as it was given, where the file was expected
+   * @param of takes what of it cannot be read
+   * @param position takes the moment of each event, and NaN at the end: as `expect` gave it, where the file was expected
    */
-  file(
-    of: { fault(fault: Fault): void; at?(ms: number): void } = this.#sink,
-    position = this.expect(),
-  ): { push(chunk: Uint8Array): void; end(): void } {
+  file(of: Pick<Sink, 'fault'> = this.#sink, position = this.expect()): { push(chunk: Uint8Array): void; end(): void } {
     const scanner = new EventScanner({
       wanted: (provider, id) => {
         const kind = this.#map.kind(provider, id)
@@ -75,7 +72,6 @@ export class EventLog {
       },
       event: (event) => {
         position(event.timeMs)
-        of.at?.(event.timeMs)
         this.#event(event)
       },
       fault: (fault) => of.fault(fault),

@@ -1,3 +1,4 @@
+import { remembering } from '../../stats/remembering'
 import type { LogEvent } from './scan'
 import type { ObservationKind, ReportedOutcome } from '../../logons/observation'
 
@@ -72,7 +73,11 @@ const MOST_SPELLINGS = 1000
 /** Rules by provider and id. */
 export class EventMap {
   readonly #rules = new Map<string, Map<number, EventRule[]>>()
-  readonly #kinds = new Map<string, Map<number, EventKind>>()
+  /** By provider as it is spelt, and id. */
+  readonly #kinds = remembering(MOST_SPELLINGS, (provider) => {
+    const rules = [...(this.#rules.get(provider.toLowerCase()) ?? [])]
+    return new Map(rules.map(([id, list]) => [id, kindOf(list)]))
+  })
 
   constructor(rules: readonly EventRule[]) {
     for (const rule of rules) {
@@ -87,13 +92,7 @@ export class EventMap {
 
   /** What is known of events of a kind, whether the provider is written in capitals or not; undefined where no rule speaks of them. */
   kind(provider: string, id: number): EventKind | undefined {
-    let kinds = this.#kinds.get(provider)
-    if (!kinds) {
-      if (this.#kinds.size >= MOST_SPELLINGS) this.#kinds.clear()
-      const rules = [...(this.#rules.get(provider.toLowerCase()) ?? [])]
-      this.#kinds.set(provider, (kinds = new Map(rules.map(([ofId, list]) => [ofId, kindOf(list)]))))
-    }
-    return kinds.get(id)
+    return this.#kinds(provider).get(id)
   }
 }
 

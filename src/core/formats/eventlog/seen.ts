@@ -1,3 +1,6 @@
+import { readAccount } from '../../people/account'
+import { remembering } from '../../stats/remembering'
+
 /** When somebody, or something, was seen. */
 export interface Moment {
   readonly timeMs: number
@@ -71,17 +74,4 @@ export class Seen {
 const NONE: Bucket = { ms: [], who: [] }
 
 /** People come again and again. */
-const SHORT_NAMES = new Map<string, string>()
-const MOST_NAMES = 100_000
-
-export function shortName(name: string): string {
-  let short = SHORT_NAMES.get(name)
-  if (short === undefined) {
-    const account = name.slice(name.indexOf('\\') + 1)
-    const at = account.indexOf('@')
-    short = (at < 0 ? account : account.slice(0, at)).toLowerCase()
-    if (SHORT_NAMES.size >= MOST_NAMES) SHORT_NAMES.clear()
-    SHORT_NAMES.set(name, short)
-  }
-  return short
-}
+export const shortName = remembering(100_000, (name) => readAccount(name).key)

@@ -164,26 +164,29 @@ export function processors(facts: Facts): { readonly busy: boolean; readonly sen
   }
 }
 
-interface Times {
-  readonly n: number
-  readonly least: number
-  readonly most: number
-}
-
 /** How many times as long as usual the phases took that work on the host: of those whose usual is known. */
-function timesAsLong({ measured: { attempt, blame, usual } }: Facts, without?: string): Times {
+function timesAsLong({ measured: { attempt, blame, usual } }: Facts): { readonly phase: string; readonly times: number }[] {
   const took = tookOf(attempt, blame)
-  const times = ON_BUSY_HOST.flatMap((phase) => {
+  return ON_BUSY_HOST.flatMap((phase) => {
     const [ms, usualMs] = [took[SERIES.indexOf(phase)] ?? 0, usual?.series[phase]?.medianMs ?? 0]
-    return ms > 0 && usualMs > 0 && phase !== without ? [ms / usualMs] : []
+    return ms > 0 && usualMs > 0 ? [{ phase, times: ms / usualMs }] : []
   })
-  return { n: times.length, least: Math.min(...times), most: Math.max(...times) }
 }
 
-/** Where that is far longer for all of them, and there are several. */
-const allLonger = ({ n, least }: Times): boolean => n >= 4 && least >= 1.5
-/** Where all but one took what is usual. */
-const asUsual = ({ n, most }: Times): boolean => n >= 3 && most < 1.4
+/** What the phases tell of processors that nobody reports: whatever works on a busy host takes several times as long, also what is short. */
+function ofPhases(facts: Facts, worst: string): Clue | null {
+  const all = timesAsLong(facts)
+  const times = all.map((one) => one.times)
+  if (times.length >= 4 && Math.min(...times) >= 1.5)
+    return clue(
+      2.5,
+      `All ${times.length} phases on the host took longer than usual: ${Math.min(...times).toFixed(1)} to ${Math.max(...times).toFixed(1)} times.`,
+    )
+  const others = all.filter(({ phase }) => phase !== worst)
+  return others.length >= 3 && others.every((one) => one.times < 1.4)
+    ? against(2, `The other ${others.length} phases that work on the host took no longer than usual.`)
+    : null
+}
 
 export const hostOverloaded: Cause = {
   id: 'host-overloaded',
@@ -202,23 +205,18 @@ export const hostOverloaded: Cause = {
     if (cpu) clues.push(busy ? clue(5, cpu.sentence, cpu.detail) : against(4, cpu.sentence))
     const here = sitsAt(facts, worst.phase, ['host'], 4)
     if (cpu === null && !here.some((one) => one.for)) return null
-    // Of processors that nobody reports, the phases tell: whatever works on such a host takes several times as long, also what is short.
-    const all = cpu === null ? timesAsLong(facts) : null
-    const times = all && allLonger(all) ? all : null
-    const others = cpu === null ? timesAsLong(facts, worst.phase) : null
     // What was measured on the host is not gainsaid by another trouble beside it.
     clues.push(...(busy ? here.filter((one) => one.for) : here))
+    const told = cpu === null ? ofPhases(facts, worst.phase) : null
+    if (told) clues.push(told)
     const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
     const slower = mild.filter(({ phase }) => ON_BUSY_HOST.includes(phase)).length
-    if (times)
-      clues.push(clue(2.5, `All ${times.n} phases on the host took longer than usual: ${times.least.toFixed(1)} to ${times.most.toFixed(1)} times.`))
-    else if (slow >= 3) clues.push(clue(2, `${slow} phases that work on the host were slow at once.`))
+    if (!told?.for && slow >= 3) clues.push(clue(2, `${slow} phases that work on the host were slow at once.`))
     else if (busy && slower >= 4) clues.push(clue(2, `${slower} phases took more than usual at once.`))
-    if (others && asUsual(others)) clues.push(against(2, `The other ${others.n} phases that work on the host took no longer than usual.`))
     const sessions = facts.ordinary('hostSessions')
     if (sessions && sessions.value > Math.max(1.5 * sessions.median, sessions.high))
       clues.push(clue(1, `${sessions.value} sessions on it; ordinarily ${Math.round(sessions.median)}.`, 'hostSessions'))
-    return [...clues, ...otherPhase(facts, busy || times ? ON_BUSY_HOST : ON_HOST)]
+    return [...clues, ...otherPhase(facts, busy || told?.for ? ON_BUSY_HOST : ON_HOST)]
   },
   sentence: (facts) => `${facts.attempt.host ?? 'The host'} was overloaded.`,
   remedy: (facts) =>
