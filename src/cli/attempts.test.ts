@@ -125,6 +125,19 @@ describe('attempts of evidence larger than memory', () => {
     expect(reads).toBe(1)
   })
 
+  it('are given out once, of whoever logs on again when the silence after their first logon has passed', async () => {
+    const others = Array.from({ length: 400 }, (_, i) => logon({ person: `q${i}`, host: `H-${i % 9}`, at: START_MS + i * 3000 }))
+    const again = (afterMs: number) =>
+      [logon({ person: 'again', host: 'H-1', at: START_MS }), logon({ person: 'again', host: 'H-2', at: START_MS + afterMs }), ...others]
+        .flat()
+        .sort((a, b) => a.timeMs - b.timeMs)
+    const [soon, later] = [again(10 * 60_000), again(17 * 60_000)]
+    const whole = (all: typeof soon) => correlate(all, Math.max(...all.map(endOf))).map(({ attempt }) => attempt)
+    // What comes within a quarter of an hour might belong to the first.
+    expect(await inLittleMemory(soon, 200)).toMatchObject({ attempts: whole(soon), reads: 2 })
+    expect(await inLittleMemory(later, 200)).toMatchObject({ attempts: whole(later), reads: 1 })
+  })
+
   it('are given out soon after they are over, and none that only waits for some minutes', async () => {
     const many = Array.from({ length: 3000 }, (_, i) => logon({ id: `m${i}`, person: `p${i}`, host: `H-${i % 40}`, at: START_MS + i * 150 })).flat()
     // Four minutes of nothing, while thousands of records come.

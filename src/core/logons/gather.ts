@@ -138,7 +138,7 @@ export class Gatherer {
   /** Notes a thread as late when an attempt of it that was given out could have had these observations. */
   #watch(key: string, observations: readonly Observation[]): void {
     const hash = quickHash(key)
-    const near = (untilMs: number | undefined) => untilMs !== undefined && observations.some((o) => o.timeMs <= untilMs + 2 * SILENCE_MS)
+    const near = (untilMs: number | undefined) => untilMs !== undefined && observations.some(({ timeMs }) => timeMs <= untilMs + SILENCE_MS)
     if (!hasId(key)) {
       if (near(this.#finished.get(hash)) || near(this.#finishedWithId.get(hash))) this.late.add(hash)
       return

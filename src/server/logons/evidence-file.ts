@@ -1,4 +1,4 @@
-import { createReadStream } from 'node:fs'
+import { open } from 'node:fs/promises'
 import { createGunzip } from 'node:zlib'
 import {
   csvHeader,
@@ -33,8 +33,8 @@ export async function readEvidence(path: string, format: EvidenceFormat, sink: S
   let bytes = 0
   const counted = async function* () {
     // Only now: what is opened is listened to from then on.
-    const raw = path === '-' ? process.stdin : createReadStream(path, { highWaterMark: watch.chunkBytes ?? 1 << 20 })
-    for await (const chunk of raw as AsyncIterable<Buffer>) {
+    const raw = path === '-' ? (process.stdin as AsyncIterable<Buffer>) : piecesOf(path, watch.chunkBytes ?? 1 << 20)
+    for await (const chunk of raw) {
       bytes += chunk.length
       yield chunk
     }
@@ -88,6 +88,32 @@ function sharedBy(log: EventLog, watch: (ms: number) => void): Shared {
   }
 }
 
+/**
+ * The bytes of a file, piece by piece: while one is looked at, the next is read. Each is good only until the next but one is asked for. Reading makes no new buffers, as a
+ * stream does for each piece: of many files side by side, those were a good part of the memory.
+ */
+async function* piecesOf(path: string, bytes: number): AsyncGenerator<Buffer> {
+  const file = await open(path)
+  const readInto = (buffer: Buffer) => {
+    const reading = file.read(buffer, 0, bytes, null)
+    // It is told when it is waited for.
+    reading.catch(() => undefined)
+    return reading
+  }
+  let [current, other] = [Buffer.allocUnsafeSlow(bytes), Buffer.allocUnsafeSlow(bytes)]
+  let reading = readInto(current)
+  try {
+    for (let { bytesRead } = await reading; bytesRead > 0; { bytesRead } = await reading) {
+      reading = readInto(other)
+      yield current.subarray(0, bytesRead)
+      ;[current, other] = [other, current]
+    }
+  } finally {
+    await reading.catch(() => undefined)
+    await file.close()
+  }
+}
+
 async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array> {
   const iterator = raw[Symbol.asyncIterator]()
   try {
@@ -101,7 +127,9 @@ async function* gunzipped(raw: AsyncIterable<Buffer>): AsyncIterable<Uint8Array>
     const gunzip = createGunzip()
     const feed = (async () => {
       try {
-        for await (const chunk of again()) if (!gunzip.write(chunk)) await new Promise((resolve) => gunzip.once('drain', resolve))
+        // The next piece only when this one is through: its bytes are used again.
+        for await (const chunk of again())
+          await new Promise<void>((resolve, reject) => gunzip.write(chunk, (error) => (error ? reject(error) : resolve())))
         gunzip.end()
       } catch (error) {
         gunzip.destroy(error as Error)
@@ -131,7 +159,7 @@ async function readChunks(
       await after()
       continue
     }
-    held.push(chunk)
+    held.push(new Uint8Array(chunk))
     heldBytes += chunk.length
     if (heldBytes > LONGEST_OTLP_BYTES) throw new Refusal('file.too-large', 'an OTLP file may not be larger than 256 MiB; one request a line may')
     if (format === 'otlp' || (format === 'auto' && (looksOtlp(held[0] ?? chunk) || looksProtobuf(held[0] ?? chunk)))) continue

@@ -49,7 +49,7 @@ export class EventScanner {
       // Two bytes are needed to know the encoding.
       const start = this.#first ? joined(this.#first, chunk) : chunk
       if (start.length < 4) {
-        this.#first = start.slice()
+        this.#first = new Uint8Array(start)
         return
       }
       const encoding = encodingOf(start)

@@ -212,6 +212,27 @@ describe('whose an event is', () => {
     expect(of('jonas')).toEqual([[[0, 2130]]])
   })
 
+  it('is found while the logs are read beside each other, a little after all have passed it, and as it is found when all is known', () => {
+    const hosts = ['TH-Q1-03', 'TH-Q1-04', 'TH-Q1-05'].map((host, h) =>
+      Array.from({ length: 120 }, (_, i) =>
+        logonEvents(START + (i * 41 + h * 13) * 1000, `p${i}.${h}`, host, 1200 + i * 3 + h).map((one) => ({ ...one, process: 700 + (i % 7) })),
+      )
+        .flat()
+        .sort((a, b) => a.timeMs - b.timeMs),
+    )
+    const files = hosts.map((events) => bytes(document(events)))
+    const beside = read(files, { cut: 5000, beside: true })
+    const known = ({ observations }: typeof beside) => observations.map((one) => JSON.stringify(one)).sort()
+    expect(known(beside)).toEqual(known(read(files)))
+    expect(attemptsOf(beside.observations)).toHaveLength(360)
+    // What waits for others to pass it, and to be looked at, waits five minutes at most.
+    let newestMs = -Infinity
+    for (const { timeMs } of beside.observations) {
+      newestMs = Math.max(newestMs, timeMs)
+      expect(newestMs - timeMs).toBeLessThan(300_000)
+    }
+  })
+
   it('is not theirs who were refused, or whose logon was over, though nobody else was near', () => {
     const winlogon = (id: number, seconds: number): MadeEvent => ({
       provider: PROVIDERS.winlogon,

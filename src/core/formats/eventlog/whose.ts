@@ -23,9 +23,12 @@ export interface Unnamed {
 
 /** So many wait for a name, about 60 MB; then it is decided with what is known. */
 const MOST_WAITING = 100_000
-const LOOK_EVERY = 1000
 /** In logs that are in order, what comes so much later tells nothing new of a moment: so what belongs together stays together. */
 const PASSED_MS = 180_000
+/** What waits is looked at where the first of it was passed so much longer ago. */
+const LOOK_MS = 60_000
+/** What goes on after what was passed is waited for this long. */
+const GOES_ON_MS = 120_000
 /** So many activities are remembered, about 50 MB. */
 const MOST_ACTIVITIES = 200_000
 /** The number of a session is used again after a while. */
@@ -73,8 +76,12 @@ export class Whose {
   readonly #noLogons = new Set<string>()
   /** Who they are of is known; whether they are of a logon, or of a return, is known a little later in the logs. */
   #held: Told[] = []
+  /** Those that not all logs have passed, as of the last look, in the order in which they came. */
   #waiting: Unnamed[] = []
-  #nextLook = LOOK_EVERY
+  /** Those that all had passed, and of which still nobody knew whose they are: at the end somebody may, as a SID was named much later. */
+  #unresolved: Unnamed[] = []
+  /** The moment of the first that was not passed at the last look. */
+  #firstMs = NaN
   /** So many were named so far, and so many are nobody's. */
   named = 0
   nobodys = 0
@@ -127,22 +134,35 @@ export class Whose {
       }
       if (session !== null) this.#bySession.add(`${computer.toLowerCase()} ${session}`, observation.timeMs, person)
     }
-    const name =
-      person ?? (sid === null ? undefined : this.#accounts.get(sid.toUpperCase())) ?? (activity === '' ? undefined : this.#byActivity.get(activity))
+    const name = this.#knownBy(unnamed)
     if (name !== undefined && !elsewhere) return this.#named(unnamed, name)
-    if (this.#waiting.push(unnamed) < this.#nextLook) return
-    this.#decide(this.#waiting.length >= MOST_WAITING)
-    this.#nextLook = this.#waiting.length * 1.5 + LOOK_EVERY
+    const waiting = this.#waiting.push(unnamed) + this.#unresolved.length
+    if (Number.isNaN(this.#firstMs)) this.#firstMs = observation.timeMs
+    if (waiting >= MOST_WAITING) this.#decideAll()
+  }
+
+  /** Whose it is by what it says, its SID or its activity. */
+  #knownBy({ person, sid, activity }: Unnamed): string | undefined {
+    return (
+      person ?? (sid === null ? undefined : this.#accounts.get(sid.toUpperCase())) ?? (activity === '' ? undefined : this.#byActivity.get(activity))
+    )
   }
 
   end(): void {
-    this.#decide(true)
+    this.#decideAll()
     this.#letOut(() => true)
   }
 
-  /** The logs have gone on: what was held is given out where all of them have passed it. */
+  /** The logs have gone on: what was held is given out where all of them have passed it, and what waits for a name is looked at. */
   release(): void {
     if (this.#held.length > 0) this.#letOut(this.#held.length < MOST_WAITING ? this.front.passed(RETURN_MS) : () => true)
+    if (this.front.passed(PASSED_MS + LOOK_MS)(this.#firstMs)) this.#decide(this.#waiting, false)
+  }
+
+  #decideAll(): void {
+    const unresolved = this.#unresolved
+    this.#unresolved = []
+    this.#decide([...unresolved, ...this.#waiting], true)
   }
 
   #seen(computer: string, name: string, timeMs: number): void {
@@ -197,36 +217,48 @@ export class Whose {
   }
 
   /**
-   * First what names itself by now, then what only the moment can tell.
-   * @param last nothing goes on waiting; else what not all logs have passed does, and what cannot be named
+   * First what names itself by now, then what only the moment can tell. What of it not all logs have passed goes on waiting, and what cannot be named is unresolved.
+   * @param last all is passed, and nothing is unresolved after it
    */
-  #decide(last: boolean): void {
+  #decide(them: readonly Unnamed[], last: boolean): void {
     const isPassed = last ? () => true : this.front.passed(PASSED_MS)
     const rest: Unnamed[] = []
     const elsewhere: Unnamed[] = []
-    const later: Unnamed[] = []
-    for (const one of this.#waiting) {
-      if (!isPassed(one.observation.timeMs)) {
-        later.push(one)
+    const waiting: Unnamed[] = []
+    /** Those among them that cannot be named by what is known now. */
+    const nameless: Unnamed[] = []
+    this.#firstMs = NaN
+    for (const one of them) {
+      const { activity, session, computer, observation } = one
+      if (this.#noLogons.has(activity)) continue
+      const known = this.#knownBy(one)
+      if (!isPassed(observation.timeMs)) {
+        waiting.push(one)
+        if (known === undefined) nameless.push(one)
+        if (Number.isNaN(this.#firstMs)) this.#firstMs = observation.timeMs
         continue
       }
-      const { sid, activity, session, computer, observation } = one
-      if (this.#noLogons.has(activity)) continue
       const name =
-        one.person ??
-        (sid === null ? undefined : this.#accounts.get(sid.toUpperCase())) ??
-        (activity === '' ? undefined : this.#byActivity.get(activity)) ??
-        (session === null ? undefined : this.#bySession.nearest(`${computer.toLowerCase()} ${session}`, observation.timeMs, SESSION_MS))
+        known ?? (session === null ? undefined : this.#bySession.nearest(`${computer.toLowerCase()} ${session}`, observation.timeMs, SESSION_MS))
       if (name === undefined) rest.push(one)
       else if (one.elsewhere) elsewhere.push({ ...one, person: name })
       else this.#named(one, name)
     }
-    this.#waiting = later
-    const named = this.#together(rest)
+    this.#waiting = waiting
+    const runs = runsOf([...rest, ...nameless])
+    const goesOn = last ? new Set<Unnamed>() : this.#goingOn(runs, isPassed)
+    const named = this.#together(runs.filter(([first]) => first && !goesOn.has(first)))
     for (const one of rest) {
-      const name = named.get(one) ?? this.#only(one)
-      if (name !== null) this.#tellOf(one, name)
-      else if (!last) later.push(one)
+      const name = goesOn.has(one) ? null : (named.get(one) ?? this.#only(one))
+      if (name !== null) named.set(one, name)
+    }
+    // Of what could be named in part, the rest is no run of its own later.
+    const inPart = new Set(runs.filter((run) => run.some((one) => named.has(one))).flat())
+    for (const one of rest) {
+      const name = named.get(one)
+      if (name !== undefined) this.#tellOf(one, name)
+      else if (goesOn.has(one)) waiting.push(one)
+      else if (!last) this.#unresolved.push(inPart.has(one) ? { ...one, together: null } : one)
       else if (one.sid !== null && !isMachineSid(one.sid)) {
         const person = this.nameless(one, one.sid)
         if (person !== null) this.#tellOf(one, person)
@@ -237,7 +269,7 @@ export class Whose {
       const { timeMs } = one.observation
       const host = this.#byPerson.nearest(shortName(one.person ?? ''), timeMs, ELSEWHERE_MS)
       if (host !== undefined) this.#tellOf(one, one.person, host, timeMs, ELSEWHERE_MS)
-      else (last ? alone : later).push(one)
+      else (last ? alone : this.#unresolved).push(one)
     }
     const others = this.#byOtherClocks(alone)
     for (const one of alone) {
@@ -275,25 +307,22 @@ export class Whose {
     return found
   }
 
-  /**
-   * Of events that are of one person, as they have something in common and follow each other: whoever was first seen on that machine when they began. What is nobody's alone
-   * by its own moment is theirs then, too.
-   */
-  #together(rest: readonly Unnamed[]): ReadonlyMap<Unnamed, string> {
-    const groups = new Map<string, Unnamed[]>()
-    for (const one of rest) {
-      if (one.together === null) continue
-      const key = `${one.computer.toLowerCase()} ${one.together}`
-      const list = groups.get(key)
-      if (list) list.push(one)
-      else groups.set(key, [one])
-    }
+  /** Of runs of events those that go on after what was passed: they are named as one. */
+  #goingOn(runs: readonly (readonly Unnamed[])[], isPassed: (ms: number) => boolean): ReadonlySet<Unnamed> {
+    const isLong = this.front.passed(PASSED_MS + GOES_ON_MS)
+    const begunAndOn = runs.filter(
+      ([first, ...more]) => first && !isLong(first.observation.timeMs) && more.some(({ observation }) => !isPassed(observation.timeMs)),
+    )
+    return new Set(begunAndOn.flat())
+  }
+
+  /** Of each run of events: whoever was first seen on that machine when it began. What is nobody's alone by its own moment is theirs then, too. */
+  #together(runs: readonly (readonly Unnamed[])[]): Map<Unnamed, string> {
     const names = new Map<Unnamed, string>()
-    for (const group of groups.values())
-      for (const run of following(group)) {
-        const name = run.length > 1 ? this.#beganWith(run) : null
-        if (name !== null) for (const one of run) names.set(one, name)
-      }
+    for (const run of runs) {
+      const name = run.length > 1 ? this.#beganWith(run) : null
+      if (name !== null) for (const one of run) names.set(one, name)
+    }
     return names
   }
 
@@ -356,6 +385,19 @@ export class Whose {
     if (!first || (second && second.awayMs < Math.max(5000, 3 * first.awayMs))) return null
     return first.name
   }
+}
+
+/** Events that are of one person, as they have something in common and follow each other. */
+function runsOf(events: readonly Unnamed[]): Unnamed[][] {
+  const groups = new Map<string, Unnamed[]>()
+  for (const one of events) {
+    if (one.together === null) continue
+    const key = `${one.computer.toLowerCase()} ${one.together}`
+    const group = groups.get(key)
+    if (group) group.push(one)
+    else groups.set(key, [one])
+  }
+  return [...groups.values()].flatMap(following)
 }
 
 /** Events by time, cut where nothing came for a while, and where what has begun already begins again. */
