@@ -60,6 +60,10 @@ export function unusualFrom({ medianMs, spreadMs, highMs }: UsualSeries, exact =
   return Math.max(medianMs * factor * tail, 1.25 * medianMs, medianMs + 1000, mixed ? 1.15 * highMs + 300 : 0)
 }
 
+/** Where most hosts run already, one that has to be started is never as usual, though it happens to some day after day. */
+const POWER = 'power'
+const NOBODYS: UsualSeries = { medianMs: 0, lowMs: 0, highMs: 0, spreadMs: 0 }
+
 /** From where on each series of a usual counts as mildly more, and as unusual; null for a series that it does not have. */
 interface Limits {
   readonly mildMs: number
@@ -75,7 +79,8 @@ function limitsOf(usual: Usual, name: string): Limits | null {
   if (found === undefined) {
     const series = Object.hasOwn(usual.series, name) ? usual.series[name] : undefined
     const exact = usual.basis.network !== null && usual.basis.pool !== null
-    found = series ? { mildMs: unusualFrom(series, exact, usual.n, MILD_SPREADS), strictMs: unusualFrom(series, exact, usual.n) } : null
+    const counts = series && name === POWER && series.medianMs === 0 ? NOBODYS : series
+    found = counts ? { mildMs: unusualFrom(counts, exact, usual.n, MILD_SPREADS), strictMs: unusualFrom(counts, exact, usual.n) } : null
     limits.set(name, found)
   }
   return found

@@ -4,7 +4,7 @@ import { worseOf, type Contrast } from './contrast'
 import { Crowds, NEAREST, type Crowd } from './crowds'
 import { Beginnings, type SinceImage } from './beginnings'
 import { couldHave, type Neighbour } from './neighbour'
-import { COURSE, KIND, NEAR_MS, NeighbourRows, STRIDE, type Placed } from './neighbour-rows'
+import { COURSE, FAR_MS, KIND, NEAR_MS, NeighbourRows, STRIDE, type Placed } from './neighbour-rows'
 import { DIMENSIONS, maskOf, type Dimension } from './places'
 
 export type { Crowd } from './crowds'
@@ -37,6 +37,13 @@ export interface Anywhere {
   readonly n: number
   readonly hit: number
   readonly hosts: number
+}
+
+/** How many had it one after another, beside the attempt itself, on how many hosts; and of those before and after these, how many had it. */
+export interface InARow {
+  readonly n: number
+  readonly hosts: number
+  readonly rest: Contrast['inside']
 }
 
 /** Those before an attempt, or after it. */
@@ -289,6 +296,37 @@ export class Around {
     const best = worseOf(before, after)
     const hosts = best === before ? before.hosts : best === after ? after.hosts : new Set([...before.hosts, ...after.hosts])
     return { n: best.n, hit: best.hit, hosts: hosts.size }
+  }
+
+  /**
+   * Those at a place of its own who came right before and after it, one after another, and had the same trouble; and how those went who came before and after these. Where few log
+   * on, what lasted some hours is seen by nothing else.
+   */
+  inARow(self: Neighbour, dimension: Dimension, phase: string, most = 60): InARow {
+    const [bit, byFault] = this.#held.trouble(self, phase)
+    const [d, own] = this.#held.placeOf(self, dimension)
+    const rows = this.#held.rows
+    const courses = this.#held.courses.table
+    const host = DIMENSIONS.indexOf('host')
+    const hosts = new Set([this.#held.kinds.known(self.places.host)])
+    const result = { n: 0, rest: { n: 0, hit: 0 } }
+    const goesOn = [true, true]
+    this.#held.outwards(self, FAR_MS, (row) => {
+      const course = rows[row * STRIDE + COURSE] ?? 0
+      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
+      const side = (this.#held.at[row] ?? 0) < self.atMs ? 0 : 1
+      const isHit = bit === 0 ? courses[course + FAULT] === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0
+      goesOn[side] &&= isHit
+      if (goesOn[side]) {
+        result.n++
+        hosts.add(this.#held.kinds.valueOf(rows[row * STRIDE + KIND] ?? 0, host))
+      } else {
+        result.rest.n++
+        if (isHit) result.rest.hit++
+      }
+      return result.rest.n < most
+    })
+    return { ...result, hosts: hosts.size }
   }
 
   /** Of the neighbours at a place that are nearest in time: how many failed, and how many of them by one of these codes. */

@@ -1,7 +1,7 @@
 import { finderOf } from '../people/finder'
 import type { Org, OrgPool, OrgShare } from '../people/org'
 import type { Excess, Measured } from './analyse'
-import type { Anywhere, Around, Crowd, Located } from './around'
+import type { Anywhere, Around, Crowd, InARow, Located } from './around'
 import type { SinceImage } from './beginnings'
 import type { Contrast } from './contrast'
 import type { Attempt, Mark, Phase } from './attempt'
@@ -44,6 +44,8 @@ export interface Facts {
   anywhere(phase: string, outside?: readonly Dimension[], among?: readonly Dimension[]): Anywhere
   /** Of those at some of its places, or who came the same way, the nearest in time. See Around.nearest. */
   nearest(at: readonly Dimension[], phase: string): Contrast['inside']
+  /** Of those at one of its places, who had it right before and after it, one after another. See Around.inARow. */
+  inARow(dimension: Dimension, phase: string): InARow
   /** How crowded its share was. See Around.crowd. */
   crowd(phase: string, among?: readonly Dimension[]): Crowd
   /** How logons went when its image came to its pool. See Around.sinceImage. */
@@ -85,6 +87,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       around.anywhere(self, phase, outside, among),
     ),
     nearest: once((at: readonly Dimension[], phase: string) => around.nearest(self, at, phase)),
+    inARow: once((dimension: Dimension, phase: string) => around.inARow(self, dimension, phase)),
     sinceImage: once((phase: string) => around.sinceImage(self, phase)),
     crowd: once((phase: string, among: readonly Dimension[] = []) => around.crowd(self, phase, among)),
   }

@@ -39,6 +39,34 @@ describe('what is not to be learnt from', () => {
     expect([...found].every(({ attrs }) => attrs['zone'] === 'A' && attrs['share'] === 's0')).toBe(true)
   })
 
+  it('is what takes long on the ways that cross, though more than half of all go them, and not what one place has', () => {
+    const isFar = (i: number) => i % 5 < 3
+    const shareOf = (i: number, host: number, far: boolean) => (host < 6 === far ? 's0' : 's1')
+    const way = (i: number, host: number): Attrs => ({ zone: host < 6 ? 'A' : 'B', share: shareOf(i, host, isFar(i)) })
+    const found = illIn(oneDay(240, 'shell', isFar, way))
+    expect([...found].map(({ id }) => Number(id.slice(1))).every(isFar)).toBe(true)
+    expect(found.size).toBe(144)
+    // More than half are on one share, which is slow for all: there is nothing to see what would be well.
+    expect(illIn(oneDay(240, 'shell', isFar, (i, host) => ({ zone: host < 6 ? 'A' : 'B', share: isFar(i) ? 's0' : 's1' }))).size).toBe(0)
+  })
+
+  it('is what takes long for the few who have much of what it grows with', () => {
+    const ofEach = (nth: number, attrs: (much: boolean) => Attrs) =>
+      illIn(
+        oneDay(
+          240,
+          'shell',
+          (i) => i % nth === 0,
+          (i) => attrs(i % nth === 0),
+        ),
+      ).size
+    expect(ofEach(8, (much) => ({ autostart: much ? 24 : 3 }))).toBe(30)
+    // Every third: that is how they differ.
+    expect(ofEach(3, (much) => ({ autostart: much ? 24 : 3 }))).toBe(0)
+    expect(ofEach(8, () => ({ autostart: 3 }))).toBe(0)
+    expect(ofEach(8, () => ({}))).toBe(0)
+  })
+
   it('is what nearly half have, where the times of all others vary', () => {
     const attempts = oneDay(240, 'shell', () => false).map((attempt, i) => {
       const more = 400 * (i % 8) + (Number(attempt.host?.slice(3)) < 5 ? 14_000 : 0)
@@ -135,6 +163,17 @@ describe('evidence of a single day', () => {
     const long = analyseAll(oneDay(90, 'shell', (i) => i >= 46, attrs)).filter(({ attempt }) => attempt.totalMs > 30_000)
     expect(long).toHaveLength(44)
     expect(long.filter(({ excess }) => excess[0]?.phase === 'shell')).toHaveLength(44)
+  })
+
+  it('tells that a host had to be started, also where one in eight had to', () => {
+    const started = (i: number) => i % 8 === 3
+    const attempts = oneDay(48, 'power', started).map((attempt) => ({
+      ...attempt,
+      phases: attempt.phases.filter(({ startMs, endMs }) => endMs > startMs),
+    }))
+    const causes = analyseAll(attempts).map(({ attempt, diagnosis }) => [started(Number(attempt.id.slice(1))), diagnosis.cause?.id ?? null] as const)
+    expect(causes.filter(([isStarted]) => isStarted)).toEqual(Array.from({ length: 6 }, () => [true, 'host-cold']))
+    expect(causes.filter(([isStarted, cause]) => !isStarted && cause !== null)).toEqual([])
   })
 
   it('calls nobody unusual who only signed on with a second factor', () => {

@@ -7,6 +7,15 @@ import { kindOf, SERIES, tookOf, UsualModel } from './usual'
 
 /** Where a trouble can sit, also on the way between two. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
 const AT: readonly (readonly Dimension[])[] = [['host'], ['zone'], ['site'], ['share'], ['image'], ['zone', 'share'], ['site', 'share']]
+/** Two between which a way is. */
+const PAIRS = [
+  ['zone', 'share'],
+  ['site', 'share'],
+] as const
+/** Where more than these take long, it is how they are, also on some ways and not on others. */
+const MOST_CROSSING = 0.8
+/** So many quick ones show that a place does well. */
+const FEWEST_QUICK = 5
 /** Of a kind with fewer logons nothing is said. */
 const ENOUGH_OF_KIND = 30
 /** At a place that is ill, so many of its logons take long; of all others, at most so many do. */
@@ -128,11 +137,14 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
       if (longOnes.length === 0 || !(most || isMixed)) continue
       const long = those(longOnes)
       const stretch = stretchOf(kind, long)
+      if (atPlaces && most && longOnes.length <= MOST_CROSSING * n)
+        for (const pair of PAIRS) for (const attempt of illAcross(kind, new Set(long), pair)) ill.add(attempt)
       if (atPlaces && !most) {
         const then = (some: readonly Placed[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
         const [kindThen, allLong, longThen] = [then(kind), new Set(long), new Set(then(long))]
         for (const at of AT) for (const attempt of [...illAt(kind, allLong, at), ...illAt(kindThen, longThen, at)]) ill.add(attempt)
         if (series !== SIGN_ON) for (const attempt of illAtHours(kind, allLong)) ill.add(attempt)
+        for (const attempt of illByNumber(kind, allLong, series)) ill.add(attempt)
         if (OF_PEOPLE.includes(series)) for (const attempt of illOfPeople(kind, allLong)) ill.add(attempt)
       }
       for (const attempt of illWhile(kind, long, stretch)) ill.add(attempt)
@@ -160,6 +172,22 @@ function illAt(kind: readonly Placed[], long: ReadonlySet<Placed>, at: readonly 
   )
 }
 
+/**
+ * Those that take long on the way between two, where both of them do well with others: as from two zones each to the share of the other. Half of all take it or more, where
+ * nobody minded which share is near: what they have in common is the way, though they are most.
+ */
+function illAcross(kind: readonly Placed[], long: ReadonlySet<Placed>, [from, to]: (typeof PAIRS)[number]): Attempt[] {
+  const quick = kind.filter((one) => !long.has(one))
+  const oftenIn = (dimension: Dimension) => {
+    const counts = new Map<string, number>()
+    for (const { places } of quick) counts.set(places[dimension], (counts.get(places[dimension]) ?? 0) + 1)
+    return new Set([...counts].filter(([place, n]) => place !== '' && n >= FEWEST_QUICK).map(([place]) => place))
+  }
+  const [wellFrom, wellTo] = [oftenIn(from), oftenIn(to)]
+  const ill = new Set(illAt(kind, long, [from, to]))
+  return [...long].flatMap(({ attempt, places }) => (ill.has(attempt) && wellFrom.has(places[from]) && wellTo.has(places[to]) ? attempt : []))
+}
+
 /** The sign-on of people is longer at their first logon of a day: they are asked for a second factor. */
 const SIGN_ON = SERIES.indexOf('sign-on')
 const HALF_HOUR_MS = 1_800_000
@@ -171,6 +199,34 @@ const DAYS = 3
 function illAtHours(kind: readonly Placed[], long: ReadonlySet<Placed>): Attempt[] {
   const ill = illWhere(kind, long, ({ attempt }) => String(Math.floor((attempt.startedAtMs % DAY_MS) / HALF_HOUR_MS)))
   return new Set(ill.map(({ startedAtMs }) => Math.floor(startedAtMs / DAY_MS))).size >= DAYS ? ill : []
+}
+
+/** What is reported of a logon that a phase grows with. */
+const DRIVERS: ReadonlyMap<number, readonly string[]> = new Map(
+  (
+    [
+      ['shell', ['autostart']],
+      ['packages', ['packages']],
+      ['profile', ['profileBytes', 'profileFiles']],
+      ['container', ['retries']],
+    ] as const
+  ).map(([phase, names]) => [SERIES.indexOf(phase), names]),
+)
+/** So many times what others have is much. */
+const MUCH = 2.5
+/** Where more logons than this part have as much, it is how they differ. */
+const FEW_LOGONS = 1 / 4
+
+/** Those that take long and have much of what the phase grows with, where it tells them from the others: as those who start many programs. */
+function illByNumber(kind: readonly Placed[], long: ReadonlySet<Placed>, series: number): Attempt[] {
+  return (DRIVERS.get(series) ?? []).flatMap((name) => {
+    const told = kind.flatMap(({ attempt: { attrs } }) => (typeof attrs[name] === 'number' ? attrs[name] : []))
+    const middle = Float64Array.from(told).sort()[told.length >> 1]
+    if (middle === undefined || 2 * told.length < kind.length) return []
+    const muchFrom = Math.max(1, MUCH * middle)
+    if (told.filter((n) => n >= muchFrom).length > FEW_LOGONS * kind.length) return []
+    return illWhere(kind, long, ({ attempt: { attrs } }) => (typeof attrs[name] === 'number' && attrs[name] >= muchFrom ? 'much' : ''))
+  })
 }
 
 /** What depends on what is kept for people, not on where they are, on their line, or on how they prove who they are. */

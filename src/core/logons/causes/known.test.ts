@@ -82,6 +82,22 @@ describe('an approval', () => {
     expect(id).toBe('second-factor-timeout')
     expect(evidence).toContain('The approval came after the gateway had given up.')
   })
+
+  it('that is reported of a sign-on for which the gateway waited all of its time is not believed', () => {
+    const gaveUp = (signOn: number) =>
+      finding(
+        logon({
+          id: 'it',
+          outcome: 'failed',
+          marks: [['factor.timeout', 'sign-on', signOn + 1600]],
+          attrs: { approvalMs: 2800, gatewayTimeoutMs: 60_000 },
+          phases: { broker: 600, connect: 1000, 'sign-on': signOn },
+        }),
+      )
+    expect(gaveUp(60_000)).toMatchObject({ id: 'second-factor-timeout' })
+    expect(gaveUp(60_000).evidence).toContain('Sign-on took all of the 1 min 0 s that the gateway waits, though an approval after 2.8 s is reported.')
+    expect(gaveUp(8000).id).not.toBe('second-factor-timeout')
+  })
 })
 
 describe('how long people take to approve', () => {

@@ -33,6 +33,11 @@ function approvedAfter(facts: Facts): boolean {
   return gaveUp !== undefined && facts.marks('factor.approved').some(({ atMs }) => atMs > gaveUp.atMs)
 }
 
+/** Whether sign-on took all the time that the gateway waits, whatever is reported of an approval. */
+function waitedAll({ attempt }: Facts, limitMs: number): boolean {
+  return attempt.phases.some(({ phase, startMs, endMs }) => phase === 'sign-on' && endMs - startMs >= 0.95 * limitMs)
+}
+
 export const secondFactorTimeout: Cause = {
   id: 'second-factor-timeout',
   about: 'failure',
@@ -51,7 +56,9 @@ export const secondFactorTimeout: Cause = {
       clues.push(
         late
           ? clue(4, `Approved after ${seconds(approval)}; the gateway waits ${seconds(limit)}.`)
-          : against(4, `Approved after ${seconds(approval)}, within the gateway's ${seconds(limit)}.`),
+          : waitedAll(facts, limit)
+            ? clue(1, `Sign-on took all of the ${seconds(limit)} that the gateway waits, though an approval after ${seconds(approval)} is reported.`)
+            : against(4, `Approved after ${seconds(approval)}, within the gateway's ${seconds(limit)}.`),
       )
     else if (approvedAfter(facts)) clues.push(clue(3, 'The approval came after the gateway had given up.', 'factor.approved'))
     else if (limit !== null && limit < 60_000) clues.push(clue(1, `The gateway waits only ${seconds(limit)}; 120 s is usual.`))
@@ -60,7 +67,7 @@ export const secondFactorTimeout: Cause = {
   sentence(facts) {
     const limit = facts.number('gatewayTimeoutMs')
     const approval = approvalOf(facts.attempt)
-    return limit !== null && approval !== null
+    return limit !== null && approval !== null && approval > limit
       ? `The gateway gave up after ${seconds(limit)}; the approval came after ${seconds(approval)}.`
       : 'The gateway gave up before the second factor was approved.'
   },
