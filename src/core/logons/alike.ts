@@ -38,6 +38,16 @@ export class Courses {
     return course
   }
 
+  /**
+   * Whether whoever went so had a trouble; null where they could not have had it.
+   * @param bit, byFault the trouble, as NeighbourRows.trouble tells it
+   */
+  had(course: number, bit: number, byFault: number): boolean | null {
+    const { table } = this
+    if (((table[course + COULD] ?? 0) & bit) !== bit) return null
+    return bit === 0 ? table[course + FAULT] === byFault : ((table[course + BEYOND] ?? 0) & bit) !== 0
+  }
+
   /** The faults of all. */
   faults(): ReadonlySet<number> {
     return new Set(this.#known.keys())

@@ -63,6 +63,7 @@ interface Seen {
 }
 
 const WIDTH = DIMENSIONS.length
+const HOST = DIMENSIONS.indexOf('host')
 
 /** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in rows of numbers. */
 export class Around {
@@ -160,7 +161,7 @@ export class Around {
   #counts(self: Neighbour, phase: string, among: readonly Dimension[]): { readonly counts: Int32Array; readonly answers: readonly Answer[] } {
     const [bit, byFault] = this.#held.trouble(self, phase)
     const { asked, alike } = this.#seenFrom(self)
-    const courses = this.#held.courses.table
+    const courses = this.#held.courses
     const fences = maskOf(among)
     const counts = new Int32Array(ALL_BITS.length * 4)
     // Those with the same answer are counted together: there are few different ones. By which places are the same, and whether hit.
@@ -169,12 +170,13 @@ export class Around {
     for (let i = 0; i < alike.n; i++) {
       const mask = alike.masks[i] ?? 0
       const course = alike.courses[i] ?? 0
-      if ((mask & fences) !== fences || ((courses[course + COULD] ?? 0) & bit) !== bit) continue
-      const fault = courses[course + FAULT] ?? 0
+      if ((mask & fences) !== fences) continue
+      const had = courses.had(course, bit, byFault)
+      if (had === null) continue
       const times = alike.times[i] ?? 0
-      const key = (mask << 1) | ((bit === 0 ? fault === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0) ? 1 : 0)
+      const key = (mask << 1) | (had ? 1 : 0)
       // A place that was not reported is another one, unless the attempt ended before it could be.
-      const known = fault === 0 ? asked : asked & ~(courses[course + UNREPORTED] ?? 0)
+      const known = courses.table[course + FAULT] === 0 ? asked : asked & ~(courses.table[course + UNREPORTED] ?? 0)
       if (known !== asked) sumInto(counts, known, key, times)
       else {
         const before = timesOf[key] ?? 0
@@ -251,14 +253,12 @@ export class Around {
   nearest(self: Neighbour, dimensions: readonly Dimension[], phase: string, most = 8): Contrast['inside'] {
     const [bit, byFault] = this.#held.trouble(self, phase)
     const places = dimensions.map((dimension) => this.#held.placeOf(self, dimension))
-    const rows = this.#held.rows
-    const courses = this.#held.courses.table
     const result = { n: 0, hit: 0 }
     this.#held.outwards(self, dimensions.length > 1 ? SAME_DAY_MS : NEAR_MS, (row) => {
-      const course = rows[row * STRIDE + COURSE] ?? 0
-      if (!places.every(([d, own]) => this.#held.isAt(row, d, own))) return true
-      if (this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
-      if (bit === 0 ? courses[course + FAULT] === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0) result.hit++
+      if (!places.every(([d, own]) => this.#held.isAt(row, d, own)) || this.#held.isSelf(row, self)) return true
+      const had = this.#held.had(row, bit, byFault)
+      if (had === null) return true
+      if (had) result.hit++
       return ++result.n < most
     })
     return result
@@ -272,24 +272,22 @@ export class Around {
    */
   anywhere(self: Neighbour, phase: string, outside: readonly Dimension[] = [], among: readonly Dimension[] = [], most = NEAREST / 2): Anywhere {
     const [bit, byFault] = this.#held.trouble(self, phase)
-    const rows = this.#held.rows
-    const courses = this.#held.courses.table
-    const host = DIMENSIONS.indexOf('host')
     const [own, shared] = [outside, among].map((dimensions) => dimensions.map((dimension) => this.#held.placeOf(self, dimension))) as [
       Placed[],
       Placed[],
     ]
     const [before, after] = [0, 1].map(() => ({ n: 0, hit: 0, hosts: new Set<number>() })) as [Side, Side]
     this.#held.outwards(self, SAME_DAY_MS, (row) => {
-      const course = rows[row * STRIDE + COURSE] ?? 0
       const one = (this.#held.at[row] ?? 0) < self.atMs ? before : after
       if (own.length > 0 && own.every(([d, place]) => this.#held.isAt(row, d, place))) return true
       if (!shared.every(([d, place]) => this.#held.isAt(row, d, place))) return true
-      if (one.n >= most || this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
+      if (one.n >= most || this.#held.isSelf(row, self)) return true
+      const had = this.#held.had(row, bit, byFault)
+      if (had === null) return true
       one.n++
-      if (bit === 0 ? courses[course + FAULT] === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0) {
+      if (had) {
         one.hit++
-        one.hosts.add(this.#held.kinds.valueOf(rows[row * STRIDE + KIND] ?? 0, host))
+        one.hosts.add(this.#held.valueAt(row, HOST))
       }
       return before.n < most || after.n < most
     })
@@ -305,24 +303,21 @@ export class Around {
   inARow(self: Neighbour, dimension: Dimension, phase: string, most = 60): InARow {
     const [bit, byFault] = this.#held.trouble(self, phase)
     const [d, own] = this.#held.placeOf(self, dimension)
-    const rows = this.#held.rows
-    const courses = this.#held.courses.table
-    const host = DIMENSIONS.indexOf('host')
     const hosts = new Set([this.#held.kinds.known(self.places.host)])
     const result = { n: 0, rest: { n: 0, hit: 0 } }
     const goesOn = [true, true]
     this.#held.outwards(self, FAR_MS, (row) => {
-      const course = rows[row * STRIDE + COURSE] ?? 0
-      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self) || ((courses[course + COULD] ?? 0) & bit) !== bit) return true
+      if (!this.#held.isAt(row, d, own) || this.#held.isSelf(row, self)) return true
+      const had = this.#held.had(row, bit, byFault)
+      if (had === null) return true
       const side = (this.#held.at[row] ?? 0) < self.atMs ? 0 : 1
-      const isHit = bit === 0 ? courses[course + FAULT] === byFault : ((courses[course + BEYOND] ?? 0) & bit) !== 0
-      goesOn[side] &&= isHit
+      goesOn[side] &&= had
       if (goesOn[side]) {
         result.n++
-        hosts.add(this.#held.kinds.valueOf(rows[row * STRIDE + KIND] ?? 0, host))
+        hosts.add(this.#held.valueAt(row, HOST))
       } else {
         result.rest.n++
-        if (isHit) result.rest.hit++
+        if (had) result.rest.hit++
       }
       return result.rest.n < most
     })

@@ -1,7 +1,7 @@
 import { bothOf, worseOf, type Contrast } from './contrast'
 import type { Neighbour } from './neighbour'
 import type { Dimension } from './places'
-import { BEYOND, COULD, FAULT } from './alike'
+import { FAULT } from './alike'
 import { COURSE, FAR_MS, firstOf, STRIDE, type NeighbourRows } from './neighbour-rows'
 
 /** A share is called crowded by what comes in four minutes. */
@@ -53,10 +53,10 @@ export class Crowds {
    * @param among only others who are at these places of its own are asked
    */
   of(self: Neighbour, phase: string, among: readonly Dimension[] = []): Crowd {
-    const [bit] = this.held.trouble(self, phase)
+    const [bit, byFault] = this.held.trouble(self, phase)
     const [, own] = this.held.placeOf(self, 'share')
     const { at, rows } = this.held
-    const courses = this.held.courses.table
+    const courses = this.held.courses
     const { first, counts, median, crowdedFrom, crowded: crowdedRows } = this.#slots(own, self.atMs)
     const { near, most } = this.#crowdAt(own, self.atMs)
     const shared = among.map((dimension) => this.held.placeOf(self, dimension))
@@ -80,10 +80,11 @@ export class Crowds {
       // Just before and after a crowd it is neither crowded nor quiet.
       else if (crowdedRows > 0 && ((counts[slot - 1] ?? 0) >= crowdedFrom || (counts[slot + 1] ?? 0) >= crowdedFrom)) continue
       const side = crowded ? whenCrowded : (at[row] ?? 0) < self.atMs ? quietBefore : quietAfter
-      if (side.n >= (crowded ? NEAREST : NEAREST / 2) || courses[course + FAULT] !== 0 || ((courses[course + COULD] ?? 0) & bit) !== bit) continue
-      if (this.held.isSelf(row, self) || !shared.every(([d, place]) => this.held.isAt(row, d, place))) continue
+      if (side.n >= (crowded ? NEAREST : NEAREST / 2) || courses.table[course + FAULT] !== 0) continue
+      const had = courses.had(course, bit, byFault)
+      if (had === null || this.held.isSelf(row, self) || !shared.every(([d, place]) => this.held.isAt(row, d, place))) continue
       side.n++
-      if (((courses[course + BEYOND] ?? 0) & bit) !== 0) side.hit++
+      if (had) side.hit++
     }
     // A crowd leaves quiet moments alone on both sides of it, but for some soon after. What has just begun or ended without one does not.
     const worse = worseOf(quietBefore, quietAfter)
@@ -95,9 +96,9 @@ export class Crowds {
   /** Of those who came in other crowds with a crest as large, well before or after the one that an attempt is in: how many were slow in a phase. */
   inOthers(self: Neighbour, phase: string): Contrast['inside'] {
     const { at, rows } = this.held
-    const courses = this.held.courses.table
+    const courses = this.held.courses
     const { atMs } = self
-    const [bit] = this.held.trouble(self, phase)
+    const [bit, byFault] = this.held.trouble(self, phase)
     const [, own] = this.held.placeOf(self, 'share')
     const { first, counts, crowdedFrom } = this.#slots(own, atMs)
     const inSlot = (ms: number) => counts[Math.floor(ms / SLOT_MS) - first] ?? 0
@@ -108,9 +109,10 @@ export class Crowds {
     for (const row of this.#there(own, atMs, FAR_MS)) {
       const course = rows[row * STRIDE + COURSE] ?? 0
       if (Math.abs((at[row] ?? 0) - atMs) < ANOTHER_CROWD_MS || inSlot(at[row] ?? 0) < least) continue
-      if (courses[course + FAULT] !== 0 || ((courses[course + COULD] ?? 0) & bit) !== bit) continue
+      const had = courses.table[course + FAULT] === 0 ? courses.had(course, bit, byFault) : null
+      if (had === null) continue
       result.n++
-      if (((courses[course + BEYOND] ?? 0) & bit) !== 0) result.hit++
+      if (had) result.hit++
     }
     return result
   }

@@ -227,7 +227,17 @@ export class NeighbourRows {
   }
 
   isAt(row: number, d: number, own: number): boolean {
-    return this.kinds.valueOf(this.rows[row * STRIDE + KIND] ?? 0, d) === own
+    return this.valueAt(row, d) === own
+  }
+
+  /** The number of a row's place in a dimension. */
+  valueAt(row: number, d: number): number {
+    return this.kinds.valueOf(this.rows[row * STRIDE + KIND] ?? 0, d)
+  }
+
+  /** Whether a row had a trouble; null where it could not have. See Courses.had. */
+  had(row: number, bit: number, byFault: number): boolean | null {
+    return this.courses.had(this.rows[row * STRIDE + COURSE] ?? 0, bit, byFault)
   }
 
   /** The bit of a trouble; or 0, and the number of the fault that the attempt failed by. */
