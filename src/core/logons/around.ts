@@ -299,8 +299,9 @@ export class Around {
   /**
    * Those at a place of its own who came right before and after it, one after another, and had the same trouble; and how those went who came before and after these. Where few log
    * on, what lasted some hours is seen by nothing else.
+   * @param fewest where fewer had it in a row, nobody else is asked
    */
-  inARow(self: Neighbour, dimension: Dimension, phase: string, most = 60): InARow {
+  inARow(self: Neighbour, dimension: Dimension, phase: string, fewest: number, most = 60): InARow {
     const [bit, byFault] = this.#held.trouble(self, phase)
     const [d, own] = this.#held.placeOf(self, dimension)
     const hosts = new Set([this.#held.kinds.known(self.places.host)])
@@ -319,7 +320,7 @@ export class Around {
         result.rest.n++
         if (had) result.rest.hit++
       }
-      return result.rest.n < most
+      return result.rest.n < most && (result.n >= fewest || goesOn.includes(true))
     })
     return { ...result, hosts: hosts.size }
   }

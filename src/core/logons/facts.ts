@@ -45,7 +45,7 @@ export interface Facts {
   /** Of those at some of its places, or who came the same way, the nearest in time. See Around.nearest. */
   nearest(at: readonly Dimension[], phase: string): Contrast['inside']
   /** Of those at one of its places, who had it right before and after it, one after another. See Around.inARow. */
-  inARow(dimension: Dimension, phase: string): InARow
+  inARow(dimension: Dimension, phase: string, fewest: number): InARow
   /** How crowded its share was. See Around.crowd. */
   crowd(phase: string, among?: readonly Dimension[]): Crowd
   /** How logons went when its image came to its pool. See Around.sinceImage. */
@@ -87,14 +87,14 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       around.anywhere(self, phase, outside, among),
     ),
     nearest: once((at: readonly Dimension[], phase: string) => around.nearest(self, at, phase)),
-    inARow: once((dimension: Dimension, phase: string) => around.inARow(self, dimension, phase)),
+    inARow: once((dimension: Dimension, phase: string, fewest: number) => around.inARow(self, dimension, phase, fewest)),
     sinceImage: once((phase: string) => around.sinceImage(self, phase)),
     crowd: once((phase: string, among: readonly Dimension[] = []) => around.crowd(self, phase, among)),
   }
 }
 
 /** Several causes ask the same: it is worked out once. */
-function once<A extends readonly (string | readonly string[] | undefined)[], R>(answer: (...asked: A) => R): (...asked: A) => R {
+function once<A extends readonly (string | number | readonly string[] | undefined)[], R>(answer: (...asked: A) => R): (...asked: A) => R {
   const known = new Map<string, R>()
   return (...asked) => {
     const key = asked.join(';')

@@ -118,7 +118,7 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
       return [clue(1.5, `${nearest.hit} of the ${nearest.n} nearest logons with ${place} had it too, though few of the hours around.`)]
     const row = inARow(facts, phase, dimension as Dimension)
     if (row > 0) {
-      const { n, rest } = facts.inARow(dimension as Dimension, phase)
+      const { n, rest } = facts.inARow(dimension as Dimension, phase, FEWEST_IN_A_ROW)
       return [
         clue(
           Math.min(3, row / 2),
@@ -138,7 +138,7 @@ const NO_CHANCE = 6
 
 /** How unlikely it is that so many have it one after another who have it as seldom as the others, in natural log odds; 0 where it may be chance, or all were on one host. */
 function inARow(facts: Facts, phase: string, dimension: Dimension): number {
-  const { n, hosts, rest } = facts.inARow(dimension, phase)
+  const { n, hosts, rest } = facts.inARow(dimension, phase, FEWEST_IN_A_ROW)
   if (n < FEWEST_IN_A_ROW || hosts < 2 || rest.n < TELL_HOW_SELDOM) return 0
   const odds = n * Math.log((rest.n + 2) / (rest.hit + 1))
   return odds >= NO_CHANCE ? odds : 0
