@@ -50,6 +50,18 @@ describe('what is not to be learnt from', () => {
     expect(illIn(oneDay(240, 'shell', isFar, (i, host) => ({ zone: host < 6 ? 'A' : 'B', share: isFar(i) ? 's0' : 's1' }))).size).toBe(0)
   })
 
+  it('is what takes long on ways that cross also for a pool of which there are few, as for all others', () => {
+    const isFar = (i: number) => i % 5 < 3
+    const way = (i: number, host: number): Attrs => ({ zone: host < 6 ? 'A' : 'B', share: host < 6 === isFar(i) ? 's0' : 's1' })
+    const inAttic = (phase: string) =>
+      [...illIn(oneDay(240, phase, isFar, way).map((attempt, i) => (i % 10 === 2 ? { ...attempt, pool: 'attic' } : attempt)))].filter(
+        ({ pool }) => pool === 'attic',
+      )
+    expect(inAttic('profile')).toHaveLength(24)
+    // What is not read from a share is told by the logons of each pool.
+    expect(inAttic('shell')).toHaveLength(0)
+  })
+
   it('is what takes long for the few who have much of what it grows with', () => {
     const ofEach = (nth: number, attrs: (much: boolean) => Attrs) =>
       illIn(

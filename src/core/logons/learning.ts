@@ -18,6 +18,8 @@ const MOST_CROSSING = 0.8
 const FEWEST_QUICK = 5
 /** Of a kind with fewer logons nothing is said. */
 const ENOUGH_OF_KIND = 30
+/** A pool of so many tells its ways by itself. */
+const MANY_OF_POOL = 100
 /** At a place that is ill, so many of its logons take long; of all others, at most so many do. */
 const ILL_FROM = 0.6
 const WELL_TO = 0.1
@@ -73,30 +75,37 @@ export function illAmong(list: readonly Learnt[]): ReadonlySet<Attempt> {
   const kinds = new Map<string, number[]>()
   const pools = new Map<string, number[]>()
   const networks = new Map<string, number[]>()
+  const all = new Map<string, number[]>()
   list.forEach(({ attempt }, i) => {
     if (!endedWell(attempt)) return
     const { pool, network, first } = kindOf(attempt)
     push(kinds, `${pool}\u0000${network}\u0000${first}`, i)
     push(pools, `${pool}\u0000${first}`, i)
     push(networks, `${network}\u0000${first}`, i)
+    push(all, String(first), i)
   })
   const columns = columnsOf(list)
   const placed = list.map(({ attempt }): Placed => ({ attempt, places: placesOf({ attempt }) }))
   const ill = new Set<Attempt>()
+  const few = new Set([...pools.values()].flatMap((group) => (group.length < MANY_OF_POOL ? group.flatMap((i) => list[i]?.attempt ?? []) : [])))
   const looked = new Set<string>()
-  for (const [groups, atPlaces] of [
-    [kinds, true],
+  for (const [groups, asked] of [
+    [kinds, 'places'],
     // Where few are of a kind, all of the pool tell it, whatever network they come from.
-    [pools, true],
+    [pools, 'places'],
     // Or all who come from a network tell since when, whatever pool they are on.
-    [networks, false],
+    [networks, 'times'],
+    // Or all tell which way, of pools of which there are few.
+    [all, 'ways'],
   ] as const)
     for (const group of groups.values()) {
       // All of a pool who come from one network are of one kind, which was looked at: it has the same first, and as many.
       const key = `${group[0]} ${group.length}`
-      if (group.length < ENOUGH_OF_KIND || looked.has(key)) continue
+      if (group.length < ENOUGH_OF_KIND || looked.has(key) || (asked === 'ways' && few.size === 0)) continue
       if (groups === kinds) looked.add(key)
-      lookAt(placed, columns, group, ill, atPlaces)
+      const found = new Set<Attempt>()
+      lookAt(placed, columns, group, found, asked)
+      for (const attempt of found) if (asked !== 'ways' || few.has(attempt)) ill.add(attempt)
     }
   return ill
 }
@@ -120,12 +129,19 @@ function columnsOf(list: readonly Learnt[]): readonly Int32Array[] {
   return columns
 }
 
+/** What is read from a share. */
+const OF_SHARE: readonly number[] = ['container', 'profile'].map((phase) => SERIES.indexOf(phase))
+
+/** What a group of logons is asked for: places (and times) that tell those that take long, only times, or only ways. */
+type Asked = 'places' | 'times' | 'ways'
+
 /** @param group who is of a kind, by their places in the list */
-function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: readonly number[], ill: Set<Attempt>, atPlaces: boolean): void {
+function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: readonly number[], ill: Set<Attempt>, asked: Asked): void {
   const n = group.length
   const those = (which: readonly number[]) => which.flatMap((i) => list[i] ?? [])
   const kind = those(group)
   for (const [series, column] of columns.entries()) {
+    if (asked === 'ways' && !OF_SHARE.includes(series)) continue
     const sorted = Int32Array.from(group, (i) => column[i] ?? 0).sort()
     const [quarter, medianMs, highMs] = [sorted[n >> 2] ?? 0, sorted[n >> 1] ?? 0, sorted[Math.floor(0.9 * n)] ?? 0]
     const limitMs = unusualFrom({ medianMs, spreadMs: (medianMs - quarter) / 0.6745, lowMs: quarter, highMs: medianMs }, true, n)
@@ -137,9 +153,10 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
       if (longOnes.length === 0 || !(most || isMixed)) continue
       const long = those(longOnes)
       const stretch = stretchOf(kind, long)
-      if (atPlaces && most && longOnes.length <= MOST_CROSSING * n)
+      if ((asked === 'ways' || (asked === 'places' && most)) && longOnes.length <= MOST_CROSSING * n)
         for (const pair of PAIRS) for (const attempt of illAcross(kind, new Set(long), pair)) ill.add(attempt)
-      if (atPlaces && !most) {
+      if (asked === 'ways') continue
+      if (asked === 'places' && !most) {
         const then = (some: readonly Placed[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
         const [kindThen, allLong, longThen] = [then(kind), new Set(long), new Set(then(long))]
         for (const at of AT) for (const attempt of [...illAt(kind, allLong, at), ...illAt(kindThen, longThen, at)]) ill.add(attempt)
