@@ -5,13 +5,13 @@ import type { Blame } from './blame'
 import { placesOf, type Dimension, type Places } from './places'
 import { kindOf, SERIES, tookOf, UsualModel } from './usual'
 
-/** Where a trouble can sit, also on the way between two. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
-const AT: readonly (readonly Dimension[])[] = [['host'], ['zone'], ['site'], ['share'], ['image'], ['zone', 'share'], ['site', 'share']]
 /** Two between which a way is. */
 const PAIRS = [
   ['zone', 'share'],
   ['site', 'share'],
 ] as const
+/** Where a trouble can sit, also on the way between two. Not by what logons differ for good: who comes from where, with what, and how they prove who they are. */
+const AT: readonly (readonly Dimension[])[] = [['host'], ['zone'], ['site'], ['share'], ['image'], ...PAIRS]
 /** Where more than these take long, it is how they are, also on some ways and not on others. */
 const MOST_CROSSING = 0.8
 /** So many quick ones show that a place does well. */
@@ -152,13 +152,14 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
       const most = 2 * longOnes.length > n
       if (longOnes.length === 0 || !(most || isMixed)) continue
       const long = those(longOnes)
-      const stretch = stretchOf(kind, long)
+      const allLong = new Set(long)
       if ((asked === 'ways' || (asked === 'places' && most)) && longOnes.length <= MOST_CROSSING * n)
-        for (const pair of PAIRS) for (const attempt of illAcross(kind, new Set(long), pair)) ill.add(attempt)
+        for (const pair of PAIRS) for (const attempt of illAcross(kind, allLong, pair)) ill.add(attempt)
       if (asked === 'ways') continue
+      const stretch = stretchOf(kind, long)
       if (asked === 'places' && !most) {
         const then = (some: readonly Placed[]) => some.filter(({ attempt }) => isIn(stretch, attempt))
-        const [kindThen, allLong, longThen] = [then(kind), new Set(long), new Set(then(long))]
+        const [kindThen, longThen] = [then(kind), new Set(then(long))]
         for (const at of AT) for (const attempt of [...illAt(kind, allLong, at), ...illAt(kindThen, longThen, at)]) ill.add(attempt)
         if (series !== SIGN_ON) for (const attempt of illAtHours(kind, allLong)) ill.add(attempt)
         for (const attempt of illByNumber(kind, allLong, series)) ill.add(attempt)

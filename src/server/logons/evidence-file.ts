@@ -89,8 +89,8 @@ function sharedBy(log: EventLog, watch: (ms: number) => void): Shared {
 }
 
 /**
- * The bytes of a file, piece by piece: while one is looked at, the next is read. Each is good only until the next but one is asked for. Reading makes no new buffers, as a
- * stream does for each piece: of many files side by side, those were a good part of the memory.
+ * The bytes of a file, piece by piece: while one is looked at, the next is read. Each is good only until the next is asked for. Reading makes no new buffers, as a stream does
+ * for each piece: of many files side by side, those were a good part of the memory.
  */
 async function* piecesOf(path: string, bytes: number): AsyncGenerator<Buffer> {
   const file = await open(path)
@@ -162,7 +162,10 @@ async function readChunks(
     held.push(new Uint8Array(chunk))
     heldBytes += chunk.length
     if (heldBytes > LONGEST_OTLP_BYTES) throw new Refusal('file.too-large', 'an OTLP file may not be larger than 256 MiB; one request a line may')
-    if (format === 'otlp' || (format === 'auto' && (looksOtlp(held[0] ?? chunk) || looksProtobuf(held[0] ?? chunk)))) continue
+    if (format === 'otlp' || (format === 'auto' && (looksOtlp(held[0] ?? chunk) || looksProtobuf(held[0] ?? chunk)))) {
+      await after()
+      continue
+    }
     if (format === 'events' || (format === 'auto' && looksEvents(held[0] ?? chunk))) {
       const log = shared?.log ?? new EventLog(sink)
       const file = log.file(sink, shared?.position)

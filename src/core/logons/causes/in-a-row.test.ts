@@ -26,7 +26,7 @@ describe('what some had one after another where few log on', () => {
     const causes = told((nth) => nth >= 20 && nth < 23)
     expect(causes.map(({ nth, id }) => [nth, id])).toEqual([20, 21, 22].map((nth) => [nth, 'directory-slow']))
     expect(causes[1]?.evidence.map(({ sentence }) => sentence)).toContainEqual(
-      expect.stringMatching(/^The 2 logons with zone A right before and after it had it too, and 0 of the \d+ others around\.$/),
+      expect.stringMatching(/^The 2 logons with zone A next to this one were slow in policy, too; of the other \d+ around, 0\.$/),
     )
   })
 

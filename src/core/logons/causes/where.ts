@@ -116,16 +116,8 @@ function alone(facts: Facts, phase: string, dimensions: readonly string[]): Clue
     const place = `${NAMES[dimension as Dimension]} ${facts.self.places[dimension as Dimension]}`
     if (nearest.n >= 4 && nearest.hit >= 0.6 * nearest.n)
       return [clue(1.5, `${nearest.hit} of the ${nearest.n} nearest logons with ${place} had it too, though few of the hours around.`)]
-    const row = inARow(facts, phase, dimension as Dimension)
-    if (row > 0) {
-      const { n, rest } = facts.inARow(dimension as Dimension, phase, FEWEST_IN_A_ROW)
-      return [
-        clue(
-          Math.min(3, row / 2),
-          `The ${n} logons with ${place} right before and after it had it too, and ${rest.hit} of the ${rest.n} others around.`,
-        ),
-      ]
-    }
+    const row = inARow(facts, phase, dimension as Dimension, place)
+    if (row) return [row]
     return [against(3, `Only ${inside.hit} of ${inside.n} other logons with ${place} had it.`)]
   }
   return []
@@ -136,12 +128,15 @@ const FEWEST_IN_A_ROW = 2
 const TELL_HOW_SELDOM = 10
 const NO_CHANCE = 6
 
-/** How unlikely it is that so many have it one after another who have it as seldom as the others, in natural log odds; 0 where it may be chance, or all were on one host. */
-function inARow(facts: Facts, phase: string, dimension: Dimension): number {
+/** For, where so many had it one after another, not all on one host, though the others had it so seldom that it is no chance; the weight is half of how unlikely that is, in natural log odds. */
+function inARow(facts: Facts, phase: string, dimension: Dimension, place: string): Clue | null {
   const { n, hosts, rest } = facts.inARow(dimension, phase, FEWEST_IN_A_ROW)
-  if (n < FEWEST_IN_A_ROW || hosts < 2 || rest.n < TELL_HOW_SELDOM) return 0
   const odds = n * Math.log((rest.n + 2) / (rest.hit + 1))
-  return odds >= NO_CHANCE ? odds : 0
+  if (n < FEWEST_IN_A_ROW || hosts < 2 || rest.n < TELL_HOW_SELDOM || odds < NO_CHANCE) return null
+  return clue(
+    Math.min(3, odds / 2),
+    `The ${n} logons with ${place} next to this one ${didWhat(phase)}, too; of the other ${rest.n} around, ${rest.hit}.`,
+  )
 }
 
 /**
