@@ -71,6 +71,13 @@ export class RowPlaces {
     return this.ledger.place(DIMENSION_INDEX.get(dimension) ?? -1, row)
   }
 
+  /** How many places there are in a dimension. */
+  sizeOf(dimension: string): number {
+    if (dimension === 'person') return this.ledger.people - 1
+    if (dimension === 'group') return this.#groupNumbers.size
+    return this.ledger.placesIn(DIMENSION_INDEX.get(dimension) ?? -1) - 1
+  }
+
   name(dimension: string, number: number): string {
     if (dimension === 'person') return this.ledger.personName(number)
     if (dimension === 'group') return this.#groupNames[number] ?? ''

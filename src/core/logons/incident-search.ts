@@ -167,11 +167,16 @@ export class Search {
       const single = elements.some(({ dimension }) => dimension === 'person')
       if (people < 2 && !single) return []
       // By chance: against others at the time, or against the same place before it began, whichever says more; where there were hardly any, against all.
-      const tables = [contrast, { inside: contrast.inside, outside: before }]
+      const tables = [this.#contrast(elements, new Set(all), during), { inside: contrast.inside, outside: before }]
       if (contrast.outside.n + before.n < FEW) tables.push(this.#contrast(elements, new Set(inside), this.rows))
-      const p = Math.min(1, ...tables.map((table) => fisherExact(table, 'more')))
+      const p = Math.min(1, this.#choices(elements) * Math.min(...tables.map((table) => fisherExact(table, 'more'))))
       return [{ cause, elements: [...(named ? [named] : []), ...elements], hits: inside, episodes: 1, contrast, p }]
     })
+  }
+
+  /** Out of so many places these were chosen, as those that tell best: of many people, some are always worse off by chance (Bonferroni's correction). */
+  #choices(elements: readonly Element[]): number {
+    return elements.reduce((product, { dimension }) => product * Math.max(1, this.places.sizeOf(dimension)), 1)
   }
 
   /** The first of some places that all rows have in common. */

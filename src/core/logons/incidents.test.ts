@@ -132,6 +132,17 @@ describe('incidents', () => {
     expect(findIncidents(company(({ places }) => (places.host === 'H2' && n++ < 2 ? 'host-silent' : null))).incidents).toEqual([])
   })
 
+  it('are none of one among many people who has it a few times, as somebody always has', () => {
+    const often = (every: number) => {
+      let n = 0
+      const isTheirs = (person: string) => person === 'p7' && n++ % every === 0
+      return findIncidents(company(({ person }, random) => (isTheirs(person) || random.chance(0.007) ? 'unexplained' : null), 24)).incidents
+    }
+    expect(often(8)).toEqual([])
+    // Who has it at every other logon is told.
+    expect(often(2).map(({ scope }) => scope)).toEqual([[{ dimension: 'person', value: 'p7' }]])
+  })
+
   it('are found by their time first, where they were so short that their place does not show in the whole window', () => {
     const short = company(({ atMs, places }) => (places.share === 'S1' && within(atMs, 80, 82) ? 'share-unreachable' : null))
     expect(findIncidents(short).incidents).toMatchObject([{ cause: 'share-unreachable', scope: [{ dimension: 'share', value: 'S1' }] }])

@@ -91,13 +91,36 @@ describe('what is not to be learnt from', () => {
 
   it('is what takes long for some time, and not before and after it, wherever it is', () => {
     const found = illIn(oneDay(240, 'scripts', (i) => i >= 100 && i < 140))
-    expect([...found].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)).toEqual(Array.from({ length: 38 }, (_, i) => i + 101))
-    // From half of the time on it is how it is.
-    expect(illIn(oneDay(240, 'scripts', (i) => i >= 60 && i < 240 && i % 3 > 0)).size).toBe(0)
+    expect([...found].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)).toEqual(Array.from({ length: 40 }, (_, i) => i + 100))
+    // Every other one since then: it is how they differ.
+    expect(illIn(oneDay(240, 'scripts', (i) => i >= 60 && i % 2 > 0)).size).toBe(0)
+  })
+
+  it('is what takes long in several stretches of time, and hardly ever beside them, unless people are asked for something then', () => {
+    const isThen = (i: number) => (i >= 30 && i < 52) || (i >= 120 && i < 140) || (i >= 190 && i < 215)
+    const found = illIn(oneDay(240, 'policy', (i) => (isThen(i) && i % 10 > 0) || i === 80 || i === 100))
+    expect([...found].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)).toEqual(
+      Array.from({ length: 240 }, (_, i) => i).filter((i) => isThen(i) && i % 10 > 0),
+    )
+    expect(illIn(oneDay(240, 'sign-on', isThen)).size).toBe(0)
+    // A few in a row, and as many one by one.
+    expect(illIn(oneDay(240, 'policy', (i) => (i >= 30 && i < 50) || i % 9 === 0)).size).toBe(0)
+  })
+
+  it('is what goes on to the end, though few logged on right after it began', () => {
+    // The first two hours of it are at the end of a day; most of it is on the next.
+    const days = [0, 1].flatMap((day) =>
+      oneDay(120, 'scripts', (i) => (day === 0 ? i >= 100 : true)).map((attempt) => ({
+        ...attempt,
+        id: `${day}-${attempt.id}`,
+        startedAtMs: attempt.startedAtMs + day * 86_400_000,
+      })),
+    )
+    expect(illIn(days).size).toBe(140)
   })
 
   it('is what takes long for a few people, from some moment on, and for hardly anybody else', () => {
-    const isIll = (i: number, ill: number) => i % 24 < ill && i > 60
+    const isIll = (i: number, ill: number) => (i * 7) % 24 < ill && i > 60
     const of = (ill: number) =>
       oneDay(240, 'profile', (i) => isIll(i, ill)).map((attempt, i) => ({ ...attempt, person: `p${i % 24}`, account: `p${i % 24}` }))
     const numbers = [...illIn(of(4))].map(({ id }) => Number(id.slice(1))).sort((a, b) => a - b)

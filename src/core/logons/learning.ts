@@ -104,7 +104,7 @@ export function illAmong(list: readonly Learnt[]): ReadonlySet<Attempt> {
       if (group.length < ENOUGH_OF_KIND || looked.has(key) || (asked === 'ways' && few.size === 0)) continue
       if (groups === kinds) looked.add(key)
       const found = new Set<Attempt>()
-      lookAt(placed, columns, group, found, asked)
+      lookAt(placed, columns, group, found, asked, groups === pools)
       for (const attempt of found) if (asked !== 'ways' || few.has(attempt)) ill.add(attempt)
     }
   return ill
@@ -135,8 +135,21 @@ const OF_SHARE: readonly number[] = ['container', 'profile'].map((phase) => SERI
 /** What a group of logons is asked for: places (and times) that tell those that take long, only times, or only ways. */
 type Asked = 'places' | 'times' | 'ways'
 
-/** @param group who is of a kind, by their places in the list */
-function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: readonly number[], ill: Set<Attempt>, asked: Asked): void {
+/** What depends on where people are: of a network that is seldom, it lasts long for good. */
+const OF_NETWORK: readonly number[] = ['connect', 'sign-on'].map((phase) => SERIES.indexOf(phase))
+
+/**
+ * @param group who is of a kind, by their places in the list
+ * @param areOfAny whether they come from any network
+ */
+function lookAt(
+  list: readonly Placed[],
+  columns: readonly Int32Array[],
+  group: readonly number[],
+  ill: Set<Attempt>,
+  asked: Asked,
+  areOfAny: boolean,
+): void {
   const n = group.length
   const those = (which: readonly number[]) => which.flatMap((i) => list[i] ?? [])
   const kind = those(group)
@@ -149,7 +162,7 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
     const isMixed = highMs > 2.5 * Math.max(medianMs, 400)
     for (const fromMs of new Set([limitMs, apartFrom(sorted)])) {
       const longOnes = group.filter((i) => (column[i] ?? 0) > fromMs)
-      const most = 2 * longOnes.length > n
+      const most = 2 * longOnes.length >= n
       if (longOnes.length === 0 || !(most || isMixed)) continue
       const long = those(longOnes)
       const allLong = new Set(long)
@@ -166,6 +179,11 @@ function lookAt(list: readonly Placed[], columns: readonly Int32Array[], group: 
         if (OF_PEOPLE.includes(series)) for (const attempt of illOfPeople(kind, allLong)) ill.add(attempt)
       }
       for (const attempt of illWhile(kind, long, stretch)) ill.add(attempt)
+      if (areOfAny && OF_NETWORK.includes(series)) continue
+      const stretches = densest(kind, allLong)
+      const [one, ...others] = stretches
+      if (one && others.length === 0) for (const attempt of illWhile(kind, long, one)) ill.add(attempt)
+      else if (!most && series !== SIGN_ON) for (const attempt of illInAll(kind, long, stretches)) ill.add(attempt)
     }
   }
 }
@@ -310,6 +328,56 @@ function stretchOf(kind: readonly Placed[], long: readonly Placed[]): Stretch {
   const edgeMs = EDGE * (last - first)
   const isLasting = last - first > SHORT * (lastMs - firstMs) || 2 * long.length > kind.length
   return { fromMs: first - edgeMs, toMs: isLasting ? Infinity : last + edgeMs, isLasting }
+}
+
+/** Where most take long, a quick one counts against it by so much of what a long one counts for it. */
+const QUICK = 2 / 3
+
+/**
+ * The stretches of time in which most take long, as many as there are: all maximal scoring subsequences of the logons in order of time (Ruzzo and Tompa, 1999, Proc. ISMB), where a
+ * long one scores 1, and a quick one -QUICK. Those of too few logons are left out.
+ */
+function densest(kind: readonly Placed[], long: ReadonlySet<Placed>): readonly Stretch[] {
+  const ordered = [...kind].sort((a, b) => a.attempt.startedAtMs - b.attempt.startedAtMs)
+  const atMs = (i: number) => ordered[i]?.attempt.startedAtMs ?? 0
+  /** From one to another, and what all scored together before and until then. */
+  const found: { from: number; to: number; before: number; until: number }[] = []
+  let score = 0
+  ordered.forEach((one, i) => {
+    const before = score
+    if (!long.has(one)) return (score -= QUICK)
+    score++
+    let last = { from: i, to: i, before, until: score }
+    for (;;) {
+      let j = found.length - 1
+      while (j >= 0 && (found[j]?.before ?? 0) >= last.before) j--
+      const joined = found[j]
+      if (!joined || joined.until >= last.until) break
+      last = { ...joined, to: last.to, until: last.until }
+      found.length = j
+    }
+    found.push(last)
+  })
+  const lasted = atMs(ordered.length - 1) - atMs(0)
+  return found.flatMap(({ from, to }): Stretch[] => {
+    if (to - from + 1 < FEWEST_INSIDE) return []
+    const isLasting = atMs(to) - atMs(from) > SHORT * lasted || 2 * long.size > kind.length
+    return [{ fromMs: atMs(from), toMs: isLasting ? Infinity : atMs(to), isLasting }]
+  })
+}
+
+/** Those that take long in several stretches of time that together tell them from the others: as what came and went. */
+function illInAll(kind: readonly Placed[], long: readonly Placed[], stretches: readonly Stretch[]): Attempt[] {
+  const isThen = ({ attempt }: Placed) => stretches.some((one) => isIn(one, attempt))
+  const ill = long.filter(isThen)
+  const inside = kind.filter(isThen).length
+  const outside = kind.length - inside
+  const tells =
+    outside >= FEWEST_OUTSIDE &&
+    ill.length >= ILL_FROM * inside &&
+    ill.length >= MOSTLY * long.length &&
+    long.length - ill.length <= WELL_TO * outside
+  return tells ? ill.map(({ attempt }) => attempt) : []
 }
 
 /** Those that take long in a stretch of time that tells them from the others; none where they are of all times. Of what goes on to the end, something better came before. */

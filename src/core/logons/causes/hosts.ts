@@ -211,7 +211,7 @@ export const hostOverloaded: Cause = {
     if (told) clues.push(told)
     const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
     const slower = mild.filter(({ phase }) => ON_BUSY_HOST.includes(phase)).length
-    if (!told?.for && slow >= 3) clues.push(clue(2, `${slow} phases that work on the host were slow at once.`))
+    if (!told?.for && slow >= 3) clues.push(clue(Math.min(3.2, 2 + 0.6 * (slow - 3)), `${slow} phases that work on the host were slow at once.`))
     else if (busy && slower >= 4) clues.push(clue(2, `${slower} phases took more than usual at once.`))
     const sessions = facts.ordinary('hostSessions')
     if (sessions && sessions.value > Math.max(1.5 * sessions.median, sessions.high))

@@ -164,6 +164,15 @@ const POOR_KBPS = 512
 /** And where others have many times that. */
 const PLAINLY_POOR_KBPS = 1500
 
+const isMeasured = (facts: Facts): boolean => facts.number('rttMs') !== null || facts.number('bandwidthKbps') !== null
+
+/** Where nobody measures lines: one that all of a network share shows by all who come from it. That somebody is relayed explains it itself. */
+function lineOfAll(facts: Facts): Clue[] | null {
+  if (!facts.excess('connect') || facts.text('transport') === 'relay') return null
+  const here = sitsAt(facts, 'connect', ['network'], 4)
+  return here.some((one) => one.for) ? [...here, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])] : null
+}
+
 export const poorLine: Cause = {
   id: 'poor-line',
   about: 'slow',
@@ -175,7 +184,8 @@ export const poorLine: Cause = {
     const excess = facts.excess('connect') ?? facts.excess('shell')
     const rtt = facts.number('rttMs')
     const kbps = facts.number('bandwidthKbps')
-    if (facts.failed || !excess || (rtt === null && kbps === null)) return null
+    if (facts.failed || !excess) return null
+    if (rtt === null && kbps === null) return lineOfAll(facts)
     const clues: Clue[] = []
     const usualRtt = facts.ordinary('rttMs')
     if (rtt !== null) {
@@ -205,7 +215,12 @@ export const poorLine: Cause = {
     }
     return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]
   },
-  sentence: (facts) => `The person's line is poor${facts.text('network') ? ` (${facts.text('network')})` : ''}.`,
+  sentence(facts) {
+    const network = facts.text('network')
+    return isMeasured(facts)
+      ? `The person's line is poor${network ? ` (${network})` : ''}.`
+      : `The line that all of ${network ?? 'one network'} share is poor, or what they connect through.`
+  },
   remedy: () => tell('Look at their line', 'Round trip and bandwidth over their last logons tell whether it is always so.'),
 }
 

@@ -58,7 +58,7 @@ function told(
   const found = explained.filter(({ diagnosis }) => diagnosis.cause)
   const counts: Record<string, number> = {}
   for (const { diagnosis } of found) counts[diagnosis.cause?.id ?? ''] = (counts[diagnosis.cause?.id ?? ''] ?? 0) + 1
-  return { counts, evidence: found.flatMap(({ diagnosis }) => diagnosis.cause?.evidence ?? []) }
+  return { counts, explained, found, evidence: found.flatMap(({ diagnosis }) => diagnosis.cause?.evidence ?? []) }
 }
 
 describe('where a trouble sits', () => {
@@ -156,5 +156,25 @@ describe('where a trouble sits', () => {
       i % 5 === 0 ? { attrs: { rttMs: 420, bandwidthKbps: 350 + (i % 7) * 40 }, phases: { connect: 11_000 } } : { attrs: { rttMs: 20 + (i % 9) } }
     const { counts } = told(poor, EMPTY_ORG, (i) => poor({} as Place, i) ?? {})
     expect(Object.keys(counts)).toEqual(['poor-line'])
+  })
+
+  it('is a poor line also where nobody measures lines, if all who come from one network are slow to connect, and nobody else', () => {
+    const isFrom = (i: number) => Math.floor(i / 3) % 6 === 0
+    const from = (i: number): Attrs => (isFrom(i) ? { network: 'port' } : {})
+    const slow = (i: number, transport: string): More => ({ attrs: { ...from(i), transport }, phases: isFrom(i) ? { connect: 9000 } : {} })
+    const { counts, found } = told(
+      (_, i) => slow(i, 'direct'),
+      EMPTY_ORG,
+      (i) => ({ attrs: { ...from(i), transport: 'direct' } }),
+    )
+    expect(Object.keys(counts)).toEqual(['poor-line'])
+    expect(found[0]?.diagnosis.cause?.sentence).toBe('The line that all of port share is poor, or what they connect through.')
+    // That they are relayed now, and were not before, explains it.
+    const relayed = told(
+      (_, i) => slow(i, isFrom(i) ? 'relay' : 'direct'),
+      EMPTY_ORG,
+      (i) => ({ attrs: { ...from(i), transport: 'direct' } }),
+    )
+    expect(Object.keys(relayed.counts)).toEqual(['relay-path'])
   })
 })
