@@ -49,6 +49,16 @@ const held = logon({
 const ndjson = (list: typeof plain) =>
   list.map((o) => JSON.stringify({ ...o, time: new Date(o.timeMs).toISOString(), timeMs: undefined })).join('\n') + '\n'
 
+it('says how it is used, whichever way one asks, and that a command is not known', () => {
+  for (const args of [[], ['--help'], ['help'], ['analyse', '--help'], ['policy', 'check', '-h']]) {
+    const { status, stdout, stderr } = run(...args)
+    expect([status, stderr]).toEqual([0, ''])
+    expect(stdout).toContain('ikebana analyse FILE…')
+  }
+  expect(run('explain')).toMatchObject({ status: 2, stdout: '', stderr: 'ikebana: no command is called explain; try: ikebana --help\n' })
+  expect(run('inspect', '--', '--help').stdout).not.toContain('ikebana analyse')
+})
+
 describe('ikebana analyse', () => {
   it('reads CSV, and traces as protobuf, as it reads the plain form', () => {
     const list = [...plain, ...held]

@@ -32,10 +32,13 @@ const HELP = `ikebana: why a logon was slow or failed
 const [name, ...args] = process.argv.slice(2)
 const command = name === undefined ? undefined : COMMANDS[name]
 process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2))
-if (!command) {
-  const asked = name === undefined || name === '--help' || name === 'help'
-  process[asked ? 'stdout' : 'stderr'].write(asked ? HELP : `ikebana: no command is called ${name}; try: ikebana --help\n`)
-  process.exitCode = asked ? 0 : 2
+/** Beside a command, too; what comes after "--" may be called so. */
+const asksForHelp =
+  name === undefined || name === 'help' || process.argv.slice(2).some((one, i, all) => /^(--help|-h)$/.test(one) && !all.slice(0, i).includes('--'))
+if (asksForHelp) process.stdout.write(HELP)
+else if (!command) {
+  process.stderr.write(`ikebana: no command is called ${name}; try: ikebana --help\n`)
+  process.exitCode = 2
 } else {
   try {
     await command(args)
