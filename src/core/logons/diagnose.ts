@@ -4,7 +4,7 @@ import { CAUSES, type Cause, type Clue, type Remedy } from './causes'
 import { sumOf } from './causes/cause'
 import { factsOf } from './facts'
 import { neighbourOf } from './neighbour'
-import { APPROVAL, SIGN_ON_WITH_FACTOR, type OrdinaryModel } from './ordinary'
+import { APPROVAL, SIGN_ON_ITSELF, SIGN_ON_WITH_FACTOR, type Ordinary, type OrdinaryModel } from './ordinary'
 import type { Org } from '../people/org'
 
 /** Below this, nothing is said to be the cause. */
@@ -42,7 +42,7 @@ export interface Explained extends Measured {
   readonly diagnosis: Diagnosis
 }
 
-const WRONG_PROFILE: Clue = { for: false, weight: 5, sentence: 'They did not get their own profile: that is more than being slow.' }
+const WRONG_PROFILE: Clue = { for: false, weight: 9, sentence: 'They did not get their own profile: that is more than being slow.' }
 
 /** A clue of this weight or more shows the cause itself, not only that something took long. */
 const SHOWS = 4
@@ -87,10 +87,26 @@ function isHowLongPeopleTake(measured: Measured, around: Around, ordinary: Ordin
   const reported = ordinary.of(measured.attempt, APPROVAL)
   const approval = reported ?? ordinary.of(measured.attempt, SIGN_ON_WITH_FACTOR)
   if (approval === null || approval.value <= 0.6 * (measured.excess[0]?.ms ?? 0)) return false
-  if (approval.value > Math.min(LATE * approval.high, Math.max(LATE_TIMES * approval.median, approval.high))) return false
+  if (!isAsPeopleTake(approval)) return false
   if (reported) return true
   const { n, hit } = around.anywhere(neighbourOf(measured), 'sign-on')
   return hit < WAITED_TOO * n
+}
+
+const isAsPeopleTake = ({ value, median, high }: Ordinary): boolean => value <= Math.min(LATE * high, Math.max(LATE_TIMES * median, high))
+
+/**
+ * Beside other phases, what the approval took is no trouble where it is as it now and then is: of sign-on, then, only what it took by itself is in excess, if that is out of the ordinary.
+ */
+function withoutApproval(measured: Measured, ordinary: OrdinaryModel): Measured {
+  const signOn = measured.excess.find(({ phase }) => phase === 'sign-on')
+  if (!signOn || measured.excess.length === 1) return measured
+  const approval = ordinary.of(measured.attempt, APPROVAL)
+  const itself = approval && isAsPeopleTake(approval) ? ordinary.of(measured.attempt, SIGN_ON_ITSELF) : null
+  if (!itself) return measured
+  const ms = itself.value > itself.high ? Math.min(signOn.ms, itself.value - itself.median) : 0
+  const others = measured.excess.filter((one) => one !== signOn)
+  return { ...measured, excess: ms <= 0 ? others : [...others, { ...signOn, ms }].sort((a, b) => b.ms - a.ms) }
 }
 
 const maybeHowLongPeopleTake = ({ outcome, excess }: Measured): boolean =>
@@ -115,7 +131,7 @@ const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
  */
 function diagnose(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Diagnosis {
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
-  const facts = factsOf(measured, around, org, ordinary)
+  const facts = factsOf(withoutApproval(measured, ordinary), around, org, ordinary)
   const wrongProfile = measured.outcome === 'degraded'
   const weighed: Weighed[] = []
   for (const cause of CAUSES) {

@@ -92,6 +92,13 @@ describe('what comes again day after day', () => {
     expect(Object.keys(ofOthers)).toEqual(['nothing'])
   })
 
+  it('is told on the first of some mornings, too, though everybody has it then', () => {
+    const { of, ofIll, ofOthers } = said(week((one) => (one.day % 3 === 0 && isMorning(one) ? { part: 20_000 } : null)))
+    expect(of).toBeGreaterThan(250)
+    expect(ofIll['policy-part-slow']).toBeGreaterThan(0.98 * of)
+    expect(Object.keys(ofOthers)).toEqual(['nothing'])
+  })
+
   it('is a slow share where its latency is more than ever, though one in ten have as much by then', () => {
     const slow = { container: 3.4, profile: 3.4 }
     const { of, ofIll } = said(

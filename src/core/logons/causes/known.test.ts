@@ -114,6 +114,31 @@ describe('how long people take to approve', () => {
     expect(asked(12_000)).toEqual([null, false])
     expect(asked(40_000)).toEqual(['second-factor-slow', true])
   })
+
+  it('is no trouble beside another: what is left of sign-on is, where it is out of the ordinary', () => {
+    // Every eighth has a second factor, so that sign-on with one is beyond the usual.
+    const one = (who: object, approvalMs: number, signOnMs: number, policyMs: number) => {
+      const list = logon({
+        ...who,
+        attrs: approvalMs > 0 ? { factor: 'push', approvalMs } : { factor: 'none' },
+        phases: { ...USUAL, 'sign-on': signOnMs + approvalMs, policy: policyMs },
+      })
+      return list.flatMap((told) => (told.phase === 'policy' ? [told, { ...told, part: 'printers', durationMs: policyMs - 1200 }] : [told]))
+    }
+    const all = Array.from({ length: 400 }, (_, i) =>
+      one({ id: `a${i}`, person: `q${i}`, at: START_MS - (i + 1) * MINUTE_MS }, i % 8 === 0 ? 5000 + 100 * (i % 48) : 0, 2000 + (i % 7) * 60, 2400),
+    ).flat()
+    const evidenceOf = (signOnMs: number) => {
+      const attempts = correlate([...all, ...one({ id: 'it' }, 9000, signOnMs, 14_000)], START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt)
+      const it = analyseAll(attempts).find(({ attempt }) => attempt.id === 'it')
+      expect(it?.excess.map(({ phase }) => phase).sort()).toEqual(['policy', 'sign-on'])
+      return { id: it?.diagnosis.cause?.id, said: it?.diagnosis.cause?.evidence.map(({ sentence }) => sentence).join(' ') }
+    }
+    expect(evidenceOf(2000).said).not.toContain('It explains only')
+    expect(evidenceOf(2000).id).toBe('policy-part-slow')
+    const slow = evidenceOf(12_000)
+    expect(slow.said).toContain('for the rest there is: directory answers slowly')
+  })
 })
 
 describe('mirrored locations', () => {
