@@ -246,4 +246,27 @@ describe('the neighbours of a logon', () => {
     expect(around.crowd(all[40] as Neighbour, 'container').whenQuiet).toEqual({ n: 30, hit: 14 })
     expect(around.crowd(all[40] as Neighbour, 'container', ['image']).whenQuiet).toEqual({ n: 30, hit: 30 })
   })
+
+  it('tell by host where it is: those on which nearly all had it, hardly any, or some; by the nearest few on each', () => {
+    const none = Object.fromEntries(DIMENSIONS.map((dimension) => [dimension, ''])) as Record<Dimension, string>
+    const on = (n: number, minute: number, slow: boolean, ran = true): Neighbour => ({
+      id: `n${n}-${minute}`,
+      atMs: START_MS + minute * 60_000,
+      places: { ...none, host: `h${n}`, pool: n % 2 === 0 ? 'hall' : 'office' },
+      beyond: slow ? 1 << CONTAINER : 0,
+      ran: ran ? 1 << CONTAINER : 0,
+      failed: false,
+      fault: '',
+    })
+    const minutes = Array.from({ length: 12 }, (_, i) => 5 * i)
+    const all = [0, 1, 2, 3, 4, 5].flatMap((n) =>
+      minutes.map((minute) => on(n, minute, n < 3 ? minute < 55 : n === 5 && minute % 10 === 0 && minute > 20)),
+    )
+    // Too few on a host, and those who did not go through it, tell nothing.
+    const odd = [on(7, 31, true), on(8, 29, true), on(8, 30, true), ...minutes.map((minute) => on(9, minute, false, false))]
+    const self = on(0, 32, true)
+    expect(holding([...all, ...odd, self]).byHost(self, 'container')).toEqual({ ill: 3, pools: 2, well: 2, others: 1 })
+    const later = { ...on(0, 400, true), id: 'later' }
+    expect(holding([...all, later]).byHost(later, 'container')).toEqual({ ill: 0, pools: 0, well: 0, others: 0 })
+  })
 })

@@ -46,6 +46,19 @@ export interface InARow {
   readonly rest: Contrast['inside']
 }
 
+/** Hosts by the nearest few logons on each around an attempt, where there are enough: those on which nearly all had its trouble, of how many pools these are, those on which hardly any had, and the rest. */
+export interface ByHost {
+  readonly ill: number
+  readonly pools: number
+  readonly well: number
+  readonly others: number
+}
+const ENOUGH_ON_HOST = 3
+const NEAREST_ON_HOST = 5
+const MOST_ASKED = 400
+const NEARLY_ALL = 0.8
+const HARDLY_ANY = 0.1
+
 /** Those before an attempt, or after it. */
 interface Side {
   n: number
@@ -64,6 +77,7 @@ interface Seen {
 
 const WIDTH = DIMENSIONS.length
 const HOST = DIMENSIONS.indexOf('host')
+const POOL = DIMENSIONS.indexOf('pool')
 
 /** The attempts around a moment: who else had it, where, and how many logged on at once. Kept by time, in rows of numbers. */
 export class Around {
@@ -323,6 +337,28 @@ export class Around {
       return result.rest.n < most && (result.n >= fewest || goesOn.includes(true))
     })
     return { ...result, hosts: hosts.size }
+  }
+
+  /** How its trouble is spread over the hosts around it. */
+  byHost(self: Neighbour, phase: string): ByHost {
+    const [bit, byFault] = this.#held.trouble(self, phase)
+    const hosts = new Map<number, { n: number; hit: number; readonly pool: number }>()
+    let asked = 0
+    this.#held.outwards(self, SAME_DAY_MS, (row) => {
+      const host = this.#held.valueAt(row, HOST)
+      const count = hosts.get(host) ?? { n: 0, hit: 0, pool: this.#held.valueAt(row, POOL) }
+      const had = count.n >= NEAREST_ON_HOST || this.#held.isSelf(row, self) ? null : this.#held.had(row, bit, byFault)
+      if (had !== null) {
+        hosts.set(host, count)
+        count.n++
+        if (had) count.hit++
+      }
+      return ++asked < MOST_ASKED
+    })
+    const known = [...hosts.values()].filter(({ n }) => n >= ENOUGH_ON_HOST)
+    const ill = known.filter(({ n, hit }) => hit >= NEARLY_ALL * n)
+    const well = known.filter(({ n, hit }) => hit <= HARDLY_ANY * n).length
+    return { ill: ill.length, pools: new Set(ill.map(({ pool }) => pool)).size, well, others: known.length - ill.length - well }
   }
 
   /** Of the neighbours at a place that are nearest in time: how many failed, and how many of them by one of these codes. */

@@ -6,7 +6,7 @@ import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './ca
 import { longestPart, ownParts } from '../parts'
 import { allGrew, growthOf, tookOrdinarily, type Growth } from './parts'
 import { approvalOf, isFarAbove, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
-import { beganWithImage, changeBefore, isImageThePools, notSinceImage, onlyTheirs, sitsAt, sitsAtOrEverywhere } from './where'
+import { beganWithImage, changeBefore, isImageThePools, notSinceImage, onlyTheirs, onSomeHosts, sitsAt, sitsAtOrEverywhere } from './where'
 
 /** Of one package alone, that it took all of the time tells nothing. */
 const isOnlyPackage = ({ attempt }: Facts, { phase }: PhasePart): boolean =>
@@ -304,12 +304,15 @@ function signOnItself(facts: Facts): Clue[] {
   return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
 }
 
-/** Where nobody tells of sites, the share that people have their profiles on, which has no part in sign-on and policy, may stand for theirs; that others on it are fine says nothing. */
+/** Where nobody tells of sites, the share that people have their profiles on, which has no part in sign-on and policy, may stand for theirs (that others on it are fine says nothing), or the hosts themselves. */
 function atOneSite(facts: Facts, phase: string): Clue[] {
   const { zone, site } = facts.self.places
   const told = sitsAtOrEverywhere(facts, phase, ['zone', 'site', 'zone+pool'], 3, 4)
-  const share = zone === '' && site === '' ? sitsAt(facts, phase, ['share'], 3).filter((one) => one.for) : []
-  return share.length > 0 ? share : told
+  if (zone !== '' || site !== '') return told
+  const share = sitsAt(facts, phase, ['share'], 3).filter((one) => one.for)
+  if (share.length > 0) return share
+  const hosts = told.some((one) => one.for) ? [] : onSomeHosts(facts, phase)
+  return hosts.length > 0 ? hosts : told
 }
 
 /** A directory that is slow makes all parts of policy slow, and none more than the others. */

@@ -177,4 +177,15 @@ describe('where a trouble sits', () => {
     )
     expect(Object.keys(relayed.counts)).toEqual(['relay-path'])
   })
+
+  it('is a site whose directory is slow also where nobody reports sites: some hosts of all pools have it, and the others do not', () => {
+    const { counts, evidence } = told(
+      ({ zone, pool }) => ({ attrs: { zone: '', share: '' }, phases: zone === 'Q1' && pool !== 'drawing' ? { 'sign-on': 9000, policy: 9000 } : {} }),
+      EMPTY_ORG,
+      () => ({ attrs: { zone: '', share: '' } }),
+    )
+    expect(Object.keys(counts)).toEqual(['directory-slow'])
+    expect(counts['directory-slow']).toBeGreaterThan(45)
+    expect(evidence.map(({ sentence }) => sentence).filter((one) => one.startsWith('On ')).length).toBeGreaterThan(40)
+  })
 })

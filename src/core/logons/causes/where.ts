@@ -153,6 +153,25 @@ export function everywhere(facts: Facts, phase: string, most = 4): Clue[] {
   return [clue(left * most, `Of the ${all.n} nearest logons, wherever they were, ${all.hit} on ${all.hosts} hosts ${didWhat(phase)}.`)]
 }
 
+/** So many hosts that have it, and that have not, of so many pools show that they are two sorts; and so few are of neither. */
+const FEWEST_HOSTS = 3
+const FEWEST_POOLS = 2
+const OF_NEITHER = 0.2
+
+/**
+ * For: some hosts of several pools have it in nearly all of their logons, the others in hardly any. What they have in common, as a site, nobody reports.
+ */
+export function onSomeHosts(facts: Facts, phase: string, weight = 3): Clue[] {
+  const { ill, pools, well, others } = facts.around.byHost(facts.self, phase)
+  if (ill < FEWEST_HOSTS || pools < FEWEST_POOLS || well < FEWEST_HOSTS || others > OF_NEITHER * (ill + well)) return []
+  return [
+    clue(
+      weight,
+      `On ${ill} hosts of ${pools} pools nearly all ${didWhat(phase)}, on ${well} others hardly any: there is a place that nobody reports.`,
+    ),
+  ]
+}
+
 const areMost = ({ n, hit }: Anywhere, least: number): boolean => n >= least && hit >= 0.6 * n
 
 /** So many before and since an image came say whether it began with that. */
