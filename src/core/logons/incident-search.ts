@@ -66,6 +66,8 @@ function isEverybodys({ hit, n }: Share, before: Share, isHidden: boolean): bool
   return isHidden && before.n >= FEW && hit >= SOME * n && hit * before.n >= TIMES_BEFORE * before.hit * n
 }
 
+/** Of those who had it, so many say where. */
+const REPORTED = 1 / 4
 const NONE = { hit: 0, n: 0 }
 const isOneHost = ({ elements: [place, ...more] }: Scope) => place?.dimension === 'host' && more.length === 0
 
@@ -110,11 +112,15 @@ export class Search {
   of(cause: string, hits: readonly number[], candidates: Candidate[]): readonly number[] {
     const natural = CAUSE_BY_ID.get(cause)?.at ?? ANYWHERE
     if (natural.length === 0) return hits
-    if (this.#areReported(natural, hits)) return this.#rounds(cause, natural, hits, candidates)
+    const reported = this.#reported(natural, hits)
+    if (reported.length >= REPORTED * hits.length) return this.#rounds(cause, natural, hits, candidates)
     // Where its own places are not reported, it is everybody's before it is each person's own.
     const places = natural.filter((dimension) => dimension !== 'person')
-    const left = this.#rounds(cause, [...places, ...STEAD.filter((dimension) => !places.includes(dimension))], hits, candidates, true)
-    return places.length < natural.length ? this.#rounds(cause, natural, left, candidates) : left
+    const known = new Set(reported)
+    const hidden = hits.filter((row) => !known.has(row))
+    const left = this.#rounds(cause, [...places, ...STEAD.filter((dimension) => !places.includes(dimension))], hidden, candidates, true)
+    const others = this.#rounds(cause, natural, reported, candidates)
+    return [...(places.length < natural.length ? this.#rounds(cause, natural, left, candidates) : left), ...others]
   }
 
   #rounds(cause: string, at: readonly string[], hits: readonly number[], candidates: Candidate[], isHidden = false): readonly number[] {
@@ -129,10 +135,10 @@ export class Search {
     return left
   }
 
-  /** Whether it is known of some where they are in any of these dimensions; but not hosts, people and first logons, which everybody is or is not, whatever the cause. */
-  #areReported(dimensions: readonly string[], hits: readonly number[]): boolean {
+  /** Those of whom it is known where they are in any of these dimensions; but not hosts, people and first logons, which everybody is or is not, whatever the cause. */
+  #reported(dimensions: readonly string[], hits: readonly number[]): readonly number[] {
     const places = dimensions.flatMap((dimension) => dimension.split('+')).filter((one) => isPlace(one) && one !== 'host' && one !== 'logon')
-    return places.length === 0 || places.some((dimension) => hits.some((row) => this.places.number(dimension, row) > 0))
+    return places.length === 0 ? hits : hits.filter((row) => places.some((dimension) => this.places.number(dimension, row) > 0))
   }
 
   /** @param isHidden whether its own places are not reported */

@@ -106,6 +106,18 @@ describe('incidents', () => {
     expect(one?.attempts).toBeGreaterThan(12)
   })
 
+  it('are of where most of it is, where hardly any of those who had it say the place that it sits at', () => {
+    const ledger = company(({ atMs, places }, random) => {
+      const isThere = places.pool === 'pool-0' && within(atMs, 50, 90)
+      // One in twenty elsewhere has a zone, as those of another firm, and some of them have it, too.
+      if (places.pool !== 'pool-0' && random.chance(0.05)) Object.assign(places, { zone: random.chance(0.5) ? 'Q1' : 'H1' })
+      return isThere ? 'directory-slow' : places.zone !== undefined && random.chance(0.04) ? 'directory-slow' : null
+    })
+    const { incidents } = findIncidents(ledger)
+    expect(incidents.map(({ cause, scope }) => [cause, scope])).toEqual([['directory-slow', [{ dimension: 'share', value: 'S1' }]]])
+    expect(incidents[0]?.attempts).toBeGreaterThan(100)
+  })
+
   it('are of first logons, where only these are refused and no place tells them', () => {
     const first = ({ id }: Seen) => Number(id.slice(1)) % 40 === 7
     const ledger = company(
