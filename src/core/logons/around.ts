@@ -347,7 +347,9 @@ export class Around {
     this.#held.outwards(self, SAME_DAY_MS, (row) => {
       const host = this.#held.valueAt(row, HOST)
       const count = hosts.get(host) ?? { n: 0, hit: 0, pool: this.#held.valueAt(row, POOL) }
-      const had = count.n >= NEAREST_ON_HOST || this.#held.isSelf(row, self) ? null : this.#held.had(row, bit, byFault)
+      // Who never got to a host is on none.
+      const isAsked = host !== 0 && count.n < NEAREST_ON_HOST && !this.#held.isSelf(row, self)
+      const had = isAsked ? this.#held.had(row, bit, byFault) : null
       if (had !== null) {
         hosts.set(host, count)
         count.n++

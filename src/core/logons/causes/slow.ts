@@ -185,7 +185,7 @@ export const poorLine: Cause = {
     const rtt = facts.number('rttMs')
     const kbps = facts.number('bandwidthKbps')
     if (facts.failed || !excess) return null
-    if (rtt === null && kbps === null) return lineOfAll(facts)
+    if (!isMeasured(facts)) return lineOfAll(facts)
     const clues: Clue[] = []
     const usualRtt = facts.ordinary('rttMs')
     if (rtt !== null) {
