@@ -29,12 +29,13 @@ const HELP = `ikebana: why a logon was slow or failed
       For each context every setting with its value, the policy that won, and why the others lost.
 `
 
-const [name, ...args] = process.argv.slice(2)
+const given = process.argv.slice(2)
+const [name, ...args] = given
 const command = name === undefined ? undefined : COMMANDS[name]
 process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2))
-/** Beside a command, too; what comes after "--" may be called so. */
-const asksForHelp =
-  name === undefined || name === 'help' || process.argv.slice(2).some((one, i, all) => /^(--help|-h)$/.test(one) && !all.slice(0, i).includes('--'))
+/** What comes after "--" is no option, whatever it is called. */
+const options = given.includes('--') ? given.slice(0, given.indexOf('--')) : given
+const asksForHelp = name === undefined || name === 'help' || options.includes('--help') || options.includes('-h')
 if (asksForHelp) process.stdout.write(HELP)
 else if (!command) {
   process.stderr.write(`ikebana: no command is called ${name}; try: ikebana --help\n`)

@@ -1,10 +1,10 @@
 import { endedWell, isUnusual, withMild, type Measured } from './analyse'
 import type { Around } from './around'
 import { CAUSES, type Cause, type Clue, type Remedy } from './causes'
-import { sumOf } from './causes/cause'
+import { seconds, sumOf } from './causes/cause'
 import { factsOf } from './facts'
 import { neighbourOf } from './neighbour'
-import { APPROVAL, SIGN_ON_ITSELF, SIGN_ON_WITH_FACTOR, type Ordinary, type OrdinaryModel } from './ordinary'
+import { APPROVAL, approvalOf, SIGN_ON_ITSELF, SIGN_ON_WITH_FACTOR, type Ordinary, type OrdinaryModel } from './ordinary'
 import type { Org } from '../people/org'
 
 /** Below this, nothing is said to be the cause. */
@@ -109,6 +109,15 @@ function withoutApproval(measured: Measured, ordinary: OrdinaryModel): Measured 
   return { ...measured, excess: ms <= 0 ? others : [...others, { ...signOn, ms }].sort((a, b) => b.ms - a.ms) }
 }
 
+/** Says so, as the story shows all of sign-on. */
+function notCounted({ attempt }: Measured): Clue {
+  return {
+    for: true,
+    weight: 0,
+    sentence: `Of sign-on, the ${seconds(approvalOf(attempt) ?? 0)} of the approval are not counted: people now and then take as long.`,
+  }
+}
+
 const maybeHowLongPeopleTake = ({ outcome, excess }: Measured): boolean =>
   outcome === 'ready' && excess.length === 1 && excess[0]?.phase === 'sign-on'
 
@@ -131,7 +140,8 @@ const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
  */
 function diagnose(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Diagnosis {
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
-  const facts = factsOf(withoutApproval(measured, ordinary), around, org, ordinary)
+  const counted = withoutApproval(measured, ordinary)
+  const facts = factsOf(counted, around, org, ordinary)
   const wrongProfile = measured.outcome === 'degraded'
   const weighed: Weighed[] = []
   for (const cause of CAUSES) {
@@ -161,7 +171,9 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
           confidence: rounded(confidenceIn(best)),
           sentence: best.cause.sentence(facts),
           toPerson: best.cause.toPerson,
-          evidence: [...best.evidence].sort((a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight),
+          evidence: [...best.evidence, ...(counted === measured ? [] : [notCounted(measured)])].sort(
+            (a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight,
+          ),
           remedy: best.cause.remedy(facts),
           ...(part === null ? {} : { part }),
           logOdds: { prior: best.cause.prior, withEvidence: rounded(best.logOdds) },

@@ -173,7 +173,8 @@ export class Search {
       const single = elements.some(({ dimension }) => dimension === 'person')
       if (people < 2 && !single) return []
       // By chance: against others at the time, or against the same place before it began, whichever says more; where there were hardly any, against all.
-      const tables = [this.#contrast(elements, new Set(all), during), { inside: contrast.inside, outside: before }]
+      const atTheTime = inside.length === all.length ? contrast : this.#contrast(elements, new Set(all), during)
+      const tables = [atTheTime, { inside: contrast.inside, outside: before }]
       if (contrast.outside.n + before.n < FEW) tables.push(this.#contrast(elements, new Set(inside), this.rows))
       const p = Math.min(1, this.#choices(elements) * Math.min(...tables.map((table) => fisherExact(table, 'more'))))
       return [{ cause, elements: [...(named ? [named] : []), ...elements], hits: inside, episodes: 1, contrast, p }]

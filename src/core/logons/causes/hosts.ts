@@ -188,6 +188,9 @@ function ofPhases(facts: Facts, worst: string): Clue | null {
     : null
 }
 
+/** So many phases at once that only the host has in common; each more says more. */
+const AT_ONCE = 3
+
 export const hostOverloaded: Cause = {
   id: 'host-overloaded',
   about: 'slow',
@@ -211,7 +214,8 @@ export const hostOverloaded: Cause = {
     if (told) clues.push(told)
     const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
     const slower = mild.filter(({ phase }) => ON_BUSY_HOST.includes(phase)).length
-    if (!told?.for && slow >= 3) clues.push(clue(Math.min(3.2, 2 + 0.6 * (slow - 3)), `${slow} phases that work on the host were slow at once.`))
+    if (!told?.for && slow >= AT_ONCE)
+      clues.push(clue(Math.min(3.2, 2 + 0.6 * (slow - AT_ONCE)), `${slow} phases that work on the host were slow at once.`))
     else if (busy && slower >= 4) clues.push(clue(2, `${slower} phases took more than usual at once.`))
     const sessions = facts.ordinary('hostSessions')
     if (sessions && sessions.value > Math.max(1.5 * sessions.median, sessions.high))

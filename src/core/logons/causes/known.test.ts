@@ -136,6 +136,7 @@ describe('how long people take to approve', () => {
     }
     expect(evidenceOf(2000).said).not.toContain('It explains only')
     expect(evidenceOf(2000).id).toBe('policy-part-slow')
+    expect(evidenceOf(2000).said).toContain('Of sign-on, the 9.0 s of the approval are not counted: people now and then take as long.')
     const slow = evidenceOf(12_000)
     expect(slow.said).toContain('for the rest there is: directory answers slowly')
   })

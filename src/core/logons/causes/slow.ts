@@ -164,13 +164,16 @@ const POOR_KBPS = 512
 /** And where others have many times that. */
 const PLAINLY_POOR_KBPS = 1500
 
+/** The phases that wait for what goes over the line. */
+const OVER_THE_LINE: readonly string[] = ['connect', 'shell', 'sign-on', 'broker']
+
 const isMeasured = (facts: Facts): boolean => facts.number('rttMs') !== null || facts.number('bandwidthKbps') !== null
 
 /** Where nobody measures lines: one that all of a network share shows by all who come from it. That somebody is relayed explains it itself. */
 function lineOfAll(facts: Facts): Clue[] | null {
   if (!facts.excess('connect') || facts.text('transport') === 'relay') return null
   const here = sitsAt(facts, 'connect', ['network'], 4)
-  return here.some((one) => one.for) ? [...here, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])] : null
+  return here.some((one) => one.for) ? [...here, ...otherPhase(facts, OVER_THE_LINE)] : null
 }
 
 export const poorLine: Cause = {
@@ -213,15 +216,18 @@ export const poorLine: Cause = {
         )
       else if (!saysNothing) clues.push(against(2, `Bandwidth ${Math.round(kbps)} kbit/s is as it is ordinarily.`, 'bandwidthKbps'))
     }
-    return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]
+    return [...clues, ...otherPhase(facts, OVER_THE_LINE)]
   },
   sentence(facts) {
     const network = facts.text('network')
     return isMeasured(facts)
       ? `The person's line is poor${network ? ` (${network})` : ''}.`
-      : `The line that all of ${network ?? 'one network'} share is poor, or what they connect through.`
+      : `Connecting is slow for everybody from ${network ?? 'one network'}: the line that they share is poor, or what they connect through.`
   },
-  remedy: () => tell('Look at their line', 'Round trip and bandwidth over their last logons tell whether it is always so.'),
+  remedy: (facts) =>
+    isMeasured(facts)
+      ? tell('Look at their line', 'Round trip and bandwidth over their last logons tell whether it is always so.')
+      : tell(`Look at the line of ${facts.text('network') ?? 'that network'}`, 'Measure the round trip from there, and through what they connect.'),
 }
 
 /** From this gain on two ways differ beyond doubt (about one in 200 by chance). */
@@ -262,7 +268,7 @@ export const relayPath: Cause = {
     const { gain = 0, ...located } = facts.located(excess.phase).find(({ at }) => at.some(({ dimension }) => dimension === 'transport')) ?? {}
     if (gain >= 8 && 'inside' in located)
       clues.push(clue(1, `${located.inside?.hit ?? 0} of ${located.inside?.n ?? 0} relayed ones were slow in ${excess.phase}.`))
-    return [...clues, ...otherPhase(facts, ['connect', 'shell', 'sign-on', 'broker'])]
+    return [...clues, ...otherPhase(facts, OVER_THE_LINE)]
   },
   sentence: (facts) => `The connection is relayed although ${facts.text('network') ? `from ${facts.text('network')} ` : ''}a direct way is possible.`,
   remedy: () => tell('Open the direct way', 'Look at the firewall between these clients and the hosts, and at the setting for transport.'),

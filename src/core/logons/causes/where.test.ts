@@ -168,7 +168,10 @@ describe('where a trouble sits', () => {
       (i) => ({ attrs: { ...from(i), transport: 'direct' } }),
     )
     expect(Object.keys(counts)).toEqual(['poor-line'])
-    expect(found[0]?.diagnosis.cause?.sentence).toBe('The line that all of port share is poor, or what they connect through.')
+    expect(found[0]?.diagnosis.cause?.sentence).toBe(
+      'Connecting is slow for everybody from port: the line that they share is poor, or what they connect through.',
+    )
+    expect(found[0]?.diagnosis.cause?.remedy?.label).toBe('Look at the line of port')
     // That they are relayed now, and were not before, explains it.
     const relayed = told(
       (_, i) => slow(i, isFrom(i) ? 'relay' : 'direct'),
@@ -187,5 +190,15 @@ describe('where a trouble sits', () => {
     expect(Object.keys(counts)).toEqual(['directory-slow'])
     expect(counts['directory-slow']).toBeGreaterThan(45)
     expect(evidence.map(({ sentence }) => sentence).filter((one) => one.startsWith('On ')).length).toBeGreaterThan(40)
+  })
+
+  it('is a host that is overloaded, where nobody reports its processors: the more that works on it is slow at once, the more it says', () => {
+    const weightOf = (phases: Record<string, number>) => {
+      const { counts, evidence } = told(({ pool }, i) => (pool === 'hall' && i % 5 < 1 ? { phases } : null))
+      expect(Object.keys(counts)).toEqual(['host-overloaded'])
+      return evidence.find(({ sentence }) => sentence === `${Object.keys(phases).length} phases that work on the host were slow at once.`)?.weight
+    }
+    expect(weightOf({ profile: 9000, policy: 9000, shell: 14_000 })).toBe(2)
+    expect(weightOf({ profile: 9000, policy: 9000, packages: 8500, shell: 14_000 })).toBe(2.6)
   })
 })
