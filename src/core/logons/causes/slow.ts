@@ -222,7 +222,7 @@ export const poorLine: Cause = {
     const network = facts.text('network')
     return isMeasured(facts)
       ? `The person's line is poor${network ? ` (${network})` : ''}.`
-      : `Connecting is slow for everybody from ${network ?? 'one network'}: the line that they share is poor, or what they connect through.`
+      : `Connecting is slow for those who come from ${network ?? 'one network'}: the line that they share is poor, or what they connect through.`
   },
   remedy: (facts) =>
     isMeasured(facts)

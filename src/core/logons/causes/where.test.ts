@@ -169,7 +169,7 @@ describe('where a trouble sits', () => {
     )
     expect(Object.keys(counts)).toEqual(['poor-line'])
     expect(found[0]?.diagnosis.cause?.sentence).toBe(
-      'Connecting is slow for everybody from port: the line that they share is poor, or what they connect through.',
+      'Connecting is slow for those who come from port: the line that they share is poor, or what they connect through.',
     )
     expect(found[0]?.diagnosis.cause?.remedy?.label).toBe('Look at the line of port')
     // That they are relayed now, and were not before, explains it.
