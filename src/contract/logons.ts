@@ -198,6 +198,8 @@ export const Story = AttemptLine.extend({
   ),
   blame: z.array(z.object({ phase: z.string(), fromMs: z.number(), toMs: z.number() })),
   shares: z.array(z.object({ phase: z.string(), ms: z.number() })),
+  /** How long the person took to approve, within sign-on; null where nobody says. What is usual of sign-on is without it. */
+  approvalMs: z.number().nullable(),
   usual: z.object({ n: z.number(), sentence: z.string(), series: z.record(z.string(), Usual) }).nullable(),
   excess: z.array(z.object({ phase: z.string(), ms: z.number(), usualMs: z.number(), tookMs: z.number() })),
   slowMs: z.number(),

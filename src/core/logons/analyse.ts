@@ -1,6 +1,6 @@
 import type { Attempt, Outcome } from './attempt'
 import { blame, type Blame } from './blame'
-import { SERIES, SERIES_INDEX, tookOf, type Usual, type UsualSeries } from './usual'
+import { SERIES, SERIES_INDEX, tookByItself, type Usual, type UsualSeries } from './usual'
 
 /** Where no policy says otherwise, a logon longer than this is slow. */
 export const DEFAULT_SLOW_MS = 45_000
@@ -89,7 +89,7 @@ function limitsOf(usual: Usual, name: string): Limits | null {
 /** Measures an attempt against its usual and the limit beyond which its pool calls a logon slow. */
 export function measure(attempt: Attempt, usual: Usual | null, slowMs: number = DEFAULT_SLOW_MS, split: Blame = blame(attempt)): Measured {
   const outcome: Outcome = attempt.outcome === 'ready' && attempt.totalMs > slowMs ? 'slow' : attempt.outcome
-  const took = tookOf(attempt, split, scratch)
+  const took = tookByItself(attempt, split, scratch)
   const mild = usual ? beyond(took, split, usual) : NONE
   let ran = 0
   for (let index = 0; index < SERIES.length - 1; index++) if ((took[index] ?? 0) > 0) ran |= 1 << index
@@ -125,6 +125,22 @@ export function withMild(measured: Measured): Measured | null {
   const wider: Measured = { ...measured, excess: mild, lostMs: lost(attempt, outcome, mild, usual) }
   return isUnusual(wider) ? wider : null
 }
+
+/** The same attempt, with what its person took too long to approve as excess of sign-on, beside what sign-on took by itself. @param lateMs see approvalLateBy */
+export function withApproval(measured: Measured, lateMs: number): Measured {
+  const { attempt, outcome, usual, blame: split } = measured
+  const itself = (list: readonly Excess[]) => list.find(({ phase }) => phase === SIGN_ON)
+  const blameMs = split.shares.find(({ phase }) => phase === SIGN_ON)?.ms ?? 0
+  const tookMs = attempt.phases.reduce((sum, { phase, startMs, endMs }) => (phase === SIGN_ON ? sum + endMs - startMs : sum), 0)
+  const withIt = (list: readonly Excess[]) => {
+    const ms = Math.min(blameMs, lateMs + (itself(list)?.ms ?? 0))
+    const one = { phase: SIGN_ON, ms, usualMs: Math.max(0, Math.round(tookMs - ms)), tookMs: Math.round(tookMs) }
+    return [...list.filter(({ phase }) => phase !== SIGN_ON), one].sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
+  }
+  const excess = withIt(measured.excess)
+  return { ...measured, excess, mild: withIt(measured.mild), lostMs: lost(attempt, outcome, excess, usual) }
+}
+const SIGN_ON = 'sign-on'
 
 /**
  * A phase may be beyond its usual while another was shorter. But a phase that is waited for cost its time, even where others happened to be shorter (nobody was asked for a

@@ -14,7 +14,7 @@ import { learn, type OfItself } from './learning'
 import { neighbourOf } from './neighbour'
 import type { AttrValue } from './observation'
 import { OrdinaryModel } from './ordinary'
-import { ENOUGH, kindOf, SERIES, tookOf, UsualModel, type Usual } from './usual'
+import { ENOUGH, kindOf, SERIES, tookByItself, UsualModel, type Usual } from './usual'
 
 /** Fills in what the organisation knows: who the account belongs to, and an attempt's place where the evidence does not say it. */
 export function place(attempt: Attempt, org: Org): Attempt {
@@ -137,7 +137,7 @@ export function* explain<T>(
   }
 
   function learnFrom({ attempt, blame: split }: Measured): void {
-    earlier.add(kindOf(attempt), tookOf(attempt, split, took))
+    earlier.add(kindOf(attempt), tookByItself(attempt, split, took))
     if (attempt.startedAtMs > learntUntilMs) ordinary.parts.add(attempt)
   }
 

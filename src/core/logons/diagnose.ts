@@ -1,10 +1,11 @@
-import { endedWell, isUnusual, withMild, type Measured } from './analyse'
+import { approvalOf } from './approval'
+import { endedWell, isUnusual, withApproval, withMild, type Measured } from './analyse'
 import type { Around } from './around'
 import { CAUSES, type Cause, type Clue, type Remedy } from './causes'
-import { seconds, sumOf } from './causes/cause'
+import { sumOf } from './causes/cause'
 import { factsOf } from './facts'
 import { neighbourOf } from './neighbour'
-import { APPROVAL, approvalOf, SIGN_ON_ITSELF, SIGN_ON_WITH_FACTOR, type Ordinary, type OrdinaryModel } from './ordinary'
+import { approvalLateBy, isAsPeopleTake, SIGN_ON_WITH_FACTOR, type OrdinaryModel } from './ordinary'
 import type { Org } from '../people/org'
 
 /** Below this, nothing is said to be the cause. */
@@ -55,7 +56,9 @@ const CERTAIN = 0.97
  * What is said of an attempt. One that is unusual by itself is diagnosed. One that only took more than usual is, too, where the evidence shows
  * a cause all the same: others at the same place have it, or a reported figure is far out; else it is how logons vary.
  */
-export function conclude(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Explained {
+export function conclude(machines: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Explained {
+  const late = endedWell(machines) ? approvalLateBy(machines, ordinary) : null
+  const measured = late === null ? machines : withApproval(machines, late)
   if (isHowLongPeopleTake(measured, around, ordinary)) return explainedBy(measured, NOTHING_UNUSUAL, { excess: [], lostMs: 0 })
   if (isUnusual(measured)) return explainedBy(measured, diagnose(measured, around, org, ordinary))
   const wider = endedWell(measured) ? withMild(measured) : null
@@ -68,54 +71,23 @@ export function conclude(measured: Measured, around: Around, org: Org, ordinary:
 
 /** What conclude() says of an attempt whatever is known around it, as of most: that nothing was unusual. Null where others have a say. */
 export function concludeAlone(measured: Measured): Explained | null {
-  const othersHaveASay = maybeHowLongPeopleTake(measured) || isUnusual(measured) || (endedWell(measured) && withMild(measured) !== null)
+  const othersHaveASay = isUnusual(measured) || (endedWell(measured) && (approvalOf(measured.attempt) !== null || withMild(measured) !== null))
   return othersHaveASay ? null : explainedBy(measured, NOTHING_UNUSUAL)
 }
 
-/** An approval is one of a person, not of a machine: beyond what one in twenty takes by more than this it is out of the ordinary, or at so many times the middle one. */
-const LATE = 1.6
-const LATE_TIMES = 4
 /** Where so many of the nearest waited in sign-on, it was no person. */
 const WAITED_TOO = 0.4
 
 /**
- * Whether nothing but the approval was beyond its usual, and that only as it now and then is. Where nobody says how long it took, all of the sign-on stands for it, unless
- * others about then had to wait as well.
+ * Where nobody says how long the approval took, all of the sign-on stands for it: whether nothing else was beyond its usual, and that only as it now and then is, unless others
+ * about then had to wait as well.
  */
 function isHowLongPeopleTake(measured: Measured, around: Around, ordinary: OrdinaryModel): boolean {
   if (!maybeHowLongPeopleTake(measured)) return false
-  const reported = ordinary.of(measured.attempt, APPROVAL)
-  const approval = reported ?? ordinary.of(measured.attempt, SIGN_ON_WITH_FACTOR)
-  if (approval === null || approval.value <= 0.6 * (measured.excess[0]?.ms ?? 0)) return false
-  if (!isAsPeopleTake(approval)) return false
-  if (reported) return true
+  const approval = ordinary.of(measured.attempt, SIGN_ON_WITH_FACTOR)
+  if (approval === null || approval.value <= 0.6 * (measured.excess[0]?.ms ?? 0) || !isAsPeopleTake(approval)) return false
   const { n, hit } = around.anywhere(neighbourOf(measured), 'sign-on')
   return hit < WAITED_TOO * n
-}
-
-const isAsPeopleTake = ({ value, median, high }: Ordinary): boolean => value <= Math.min(LATE * high, Math.max(LATE_TIMES * median, high))
-
-/**
- * Beside other phases, what the approval took is no trouble where it is as it now and then is: of sign-on, then, only what it took by itself is in excess, if that is out of the ordinary.
- */
-function withoutApproval(measured: Measured, ordinary: OrdinaryModel): Measured {
-  const signOn = measured.excess.find(({ phase }) => phase === 'sign-on')
-  if (!signOn || measured.excess.length === 1) return measured
-  const approval = ordinary.of(measured.attempt, APPROVAL)
-  const itself = approval && isAsPeopleTake(approval) ? ordinary.of(measured.attempt, SIGN_ON_ITSELF) : null
-  if (!itself) return measured
-  const ms = itself.value > itself.high ? Math.min(signOn.ms, itself.value - itself.median) : 0
-  const others = measured.excess.filter((one) => one !== signOn)
-  return { ...measured, excess: ms <= 0 ? others : [...others, { ...signOn, ms }].sort((a, b) => b.ms - a.ms) }
-}
-
-/** Says so, as the story shows all of sign-on. */
-function notCounted({ attempt }: Measured): Clue {
-  return {
-    for: true,
-    weight: 0,
-    sentence: `Of sign-on, the ${seconds(approvalOf(attempt) ?? 0)} of the approval are not counted: people now and then take as long.`,
-  }
 }
 
 const maybeHowLongPeopleTake = ({ outcome, excess }: Measured): boolean =>
@@ -140,8 +112,7 @@ const NOTHING_UNUSUAL: Diagnosis = { cause: null, others: [] }
  */
 function diagnose(measured: Measured, around: Around, org: Org, ordinary: OrdinaryModel): Diagnosis {
   if (!isUnusual(measured)) return NOTHING_UNUSUAL
-  const counted = withoutApproval(measured, ordinary)
-  const facts = factsOf(counted, around, org, ordinary)
+  const facts = factsOf(measured, around, org, ordinary)
   const wrongProfile = measured.outcome === 'degraded'
   const weighed: Weighed[] = []
   for (const cause of CAUSES) {
@@ -171,9 +142,7 @@ function diagnose(measured: Measured, around: Around, org: Org, ordinary: Ordina
           confidence: rounded(confidenceIn(best)),
           sentence: best.cause.sentence(facts),
           toPerson: best.cause.toPerson,
-          evidence: [...best.evidence, ...(counted === measured ? [] : [notCounted(measured)])].sort(
-            (a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight,
-          ),
+          evidence: [...best.evidence].sort((a, b) => Number(b.for) - Number(a.for) || b.weight - a.weight),
           remedy: best.cause.remedy(facts),
           ...(part === null ? {} : { part }),
           logOdds: { prior: best.cause.prior, withEvidence: rounded(best.logOdds) },

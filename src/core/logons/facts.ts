@@ -6,7 +6,7 @@ import type { SinceImage } from './beginnings'
 import type { Contrast } from './contrast'
 import type { Attempt, Mark, Phase } from './attempt'
 import { neighbourOf, type Neighbour } from './neighbour'
-import type { Ordinary, OrdinaryModel } from './ordinary'
+import { approvalLateBy, type Ordinary, type OrdinaryModel } from './ordinary'
 import type { Dimension } from './places'
 
 /** Everything a cause may look at: one measured attempt and what is known around it. */
@@ -25,6 +25,8 @@ export interface Facts {
   has(...codes: string[]): boolean
   text(attr: string): string | null
   number(attr: string): number | null
+  /** By how much the approval took longer than people do, in milliseconds. See approvalLateBy. */
+  readonly lateApproval: number | null
   /** A reported number beside what is reported otherwise. */
   ordinary(attr: string): Ordinary | null
   /** What a part of a phase takes ordinarily on its pool. See OrdinaryParts.medianOf. */
@@ -75,6 +77,7 @@ export function factsOf(measured: Measured, around: Around, org: Org, ordinary: 
       const value = attempt.attrs[name]
       return typeof value === 'number' && Number.isFinite(value) ? value : null
     },
+    lateApproval: approvalLateBy(measured, ordinary),
     ordinary: (name) => ordinary.of(attempt, name),
     ordinaryPart: (phase, part) => ordinary.parts.medianOf(attempt.pool, phase, part),
     isReported: (name) => ordinary.isReported(attempt, name),

@@ -3,7 +3,7 @@ import { endedWell, unusualFrom } from './analyse'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { placesOf, type Dimension, type Places } from './places'
-import { kindOf, SERIES, tookOf, UsualModel } from './usual'
+import { kindOf, SERIES, tookByItself, UsualModel } from './usual'
 
 /** Two between which a way is. */
 const PAIRS = [
@@ -62,7 +62,7 @@ export function learn(list: readonly Learnt[]): OfItself {
   const ill = illAmong(list)
   const usual = new UsualModel()
   const took = new Int32Array(SERIES.length)
-  for (const { attempt, split } of list) if (endedWell(attempt) && !ill.has(attempt)) usual.add(kindOf(attempt), tookOf(attempt, split, took))
+  for (const { attempt, split } of list) if (endedWell(attempt) && !ill.has(attempt)) usual.add(kindOf(attempt), tookByItself(attempt, split, took))
   return { usual, ill }
 }
 
@@ -121,7 +121,7 @@ function columnsOf(list: readonly Learnt[]): readonly Int32Array[] {
   const columns = SERIES.slice(0, -1).map(() => new Int32Array(list.length))
   const took = new Int32Array(SERIES.length)
   list.forEach(({ attempt, split }, i) => {
-    tookOf(attempt, split, took)
+    tookByItself(attempt, split, took)
     columns.forEach((column, series) => {
       column[i] = took[series] ?? 0
     })

@@ -1,6 +1,7 @@
 import { bucketOf, Histogram } from '../stats/histogram'
 import { Pairs } from '../stats/pairs'
-import type { Attempt } from './attempt'
+import { approvalOf } from './approval'
+import type { Attempt, Outcome } from './attempt'
 import { NO_FACTOR } from './observation'
 import { OrdinaryParts } from './ordinary-parts'
 
@@ -18,15 +19,11 @@ const SCALES: Readonly<Record<string, number>> = {
   shareFreeBytes: 1 / 1024 ** 2,
   packages: 100,
   approvalMs: 1,
-  signOnItselfMs: 1,
   signOnWithFactorMs: 1,
   relayed: 1,
 }
 /** How long the approval took, reported or worked out. */
-export const APPROVAL = 'approvalMs'
-/** What sign-on took by itself, without the person's approval. No source reports it: it is worked out. */
-export const SIGN_ON_ITSELF = 'signOnItselfMs'
-
+const APPROVAL = 'approvalMs'
 /** What sign-on took of those who were asked for a second factor, where nobody says how long that took. */
 export const SIGN_ON_WITH_FACTOR = 'signOnWithFactorMs'
 
@@ -36,28 +33,12 @@ export const RELAYED = 'relayed'
 /** What an ordinary number is told of. */
 type Told = Pick<Attempt, 'pool' | 'attrs' | 'phases' | 'marks'>
 
-/** How long the approval took: as reported, else until the mark that says so, from the begin of sign-on. */
-export function approvalOf({ attrs, phases, marks }: Pick<Attempt, 'attrs' | 'phases' | 'marks'>): number | null {
-  const reported = attrs['approvalMs']
-  if (typeof reported === 'number' && Number.isFinite(reported)) return reported
-  if (marks.length === 0) return null
-  const approved = marks.findLast(({ code }) => code === 'factor.approved')
-  const signOn = approved && phases.find(({ phase }) => phase === 'sign-on')
-  return signOn && approved.atMs >= signOn.startMs ? approved.atMs - signOn.startMs : null
-}
-
 function numberOf(told: Told, name: string): number | null {
   if (name === APPROVAL) return approvalOf(told)
-  if (name === SIGN_ON_ITSELF) return signOnItself(told, approvalOf(told))
   if (name === SIGN_ON_WITH_FACTOR) return signOnWithFactor(told, approvalOf(told))
   if (name === RELAYED) return relayed(told)
   const value = told.attrs[name]
   return typeof value === 'number' && Number.isFinite(value) ? value : null
-}
-
-function signOnItself({ phases }: Told, approval: number | null): number | null {
-  const signOn = phases.find(({ phase, ended }) => phase === 'sign-on' && ended)
-  return signOn ? Math.max(0, signOn.endMs - signOn.startMs - (approval ?? 0)) : null
 }
 
 function signOnWithFactor({ attrs, phases }: Told, approval: number | null): number | null {
@@ -70,7 +51,7 @@ function signOnWithFactor({ attrs, phases }: Told, approval: number | null): num
 const relayed = ({ attrs }: Told): number | null => (attrs['transport'] === 'relay' ? 1 : attrs['transport'] === 'direct' ? 0 : null)
 
 const NAMES = Object.keys(SCALES)
-const WORKED_OUT = [APPROVAL, SIGN_ON_ITSELF, SIGN_ON_WITH_FACTOR, RELAYED].map((name) => NAMES.indexOf(name)) as [number, number, number, number]
+const WORKED_OUT = [APPROVAL, SIGN_ON_WITH_FACTOR, RELAYED].map((name) => NAMES.indexOf(name)) as [number, number, number]
 /** Those that are reported as they are. */
 const REPORTED = NAMES.flatMap((name, i) => (WORKED_OUT.includes(i) ? [] : [{ name, i }]))
 
@@ -93,6 +74,36 @@ export function isFarAbove(
 ): boolean {
   return value > Math.min(Math.max(far.times * median, far.ofHigh * high), median > 0 ? far.enough * median : Infinity)
 }
+
+/** An approval is one of a person, not of a machine: beyond what one in twenty takes by more than this it is out of the ordinary, or at so many times the middle one. */
+const LATE = 1.6
+const LATE_TIMES = 4
+
+/** Whether people now and then take as long to approve. */
+export const isAsPeopleTake = ({ value, median, high }: Ordinary): boolean => value <= Math.min(LATE * high, Math.max(LATE_TIMES * median, high))
+
+/** So few are enough to say what people take in the middle. */
+const FEW_APPROVALS = 5
+/** Where hardly any others are known, an approval is late beyond this: our judgement, no published source. */
+const LATE_MS = 10_000
+
+/**
+ * By how much an approval took longer than people do, in milliseconds; null where it is as they now and then are, or where there was none. Where the logon is slow by the limit of its
+ * pool, as they mostly are: somebody asks why.
+ */
+export function approvalLateBy({ attempt, outcome }: { readonly attempt: Told; readonly outcome: Outcome }, ordinary: OrdinaryModel): number | null {
+  const took = approvalOf(attempt)
+  if (took === null) return null
+  const others = ordinary.of(attempt, APPROVAL)
+  if (others) {
+    const isLate = outcome === 'slow' ? isFarAbove(others, SLOW_APPROVAL) : !isAsPeopleTake(others)
+    return isLate ? took - others.median : null
+  }
+  // Of few, the high end is that of any one that was late.
+  const middle = ordinary.of(attempt, APPROVAL, FEW_APPROVALS)?.median ?? 0
+  return took > Math.max(LATE_MS, LATE_TIMES * middle) ? took - middle : null
+}
+const SLOW_APPROVAL = { times: 1, ofHigh: 1.15, enough: LATE_TIMES }
 
 /** Too few to say what is ordinary. */
 const ENOUGH = 30
@@ -125,19 +136,21 @@ export class OrdinaryModel {
     }
     const approval = approvalOf(attempt)
     count(kinds, WORKED_OUT[0], approval)
-    count(kinds, WORKED_OUT[1], signOnItself(attempt, approval))
-    count(kinds, WORKED_OUT[2], signOnWithFactor(attempt, approval))
-    count(kinds, WORKED_OUT[3], relayed(attempt))
+    count(kinds, WORKED_OUT[1], signOnWithFactor(attempt, approval))
+    count(kinds, WORKED_OUT[2], relayed(attempt))
   }
 
-  /** A number of this attempt beside the 5th, 50th and 95th percentile of others; null where it or they are not known. */
-  of(attempt: Told, name: string): Ordinary | null {
+  /**
+   * A number of this attempt beside the 5th, 50th and 95th percentile of others; null where it or they are not known.
+   * @param enough of fewer others nothing is said
+   */
+  of(attempt: Told, name: string, enough = ENOUGH): Ordinary | null {
     const value = numberOf(attempt, name)
     const scale = SCALES[name]
     if (value === null || scale === undefined) return null
     for (const cells of this.#of(attempt)) {
       const cell = cells[NAMES.indexOf(name)]
-      if (!cell || cell.histogram.n < ENOUGH) continue
+      if (!cell || cell.histogram.n < enough) continue
       const { n } = cell.histogram
       if (!cell.cached || Math.abs(cell.cached.n - n) * 30 >= n) cell.cached = { n, quantiles: cell.histogram.quantiles([0.05, 0.5, 0.95]) }
       const [low = 0, median = 0, high = 0] = cell.cached.quantiles.map((one) => one / scale)

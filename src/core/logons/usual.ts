@@ -3,6 +3,7 @@ import { BUCKETS, bucketOf, quantilesIn, readPacked } from '../stats/histogram'
 import { Pairs } from '../stats/pairs'
 import { areWholeSeconds, quantilesOfSeconds } from '../stats/whole-seconds'
 import { weekdayOf } from '../stats/zone'
+import { withoutApproval } from './approval'
 import type { Attempt } from './attempt'
 import type { Blame } from './blame'
 import { TIMED_PHASES, UNRECORDED } from './observation'
@@ -57,7 +58,7 @@ export function durationsOf(blame: Blame, totalMs: number, result = new Int32Arr
 }
 
 /**
- * What each phase took by itself, waited for or not, within the total: what is usual is told of that. Of phases that run side by side now the one and now the other is
+ * What each phase took by itself, waited for or not, within the total. Of phases that run side by side now the one and now the other is
  * waited for, and is blamed for all of their time.
  * @param result where they are to be put: what was in it is written over
  */
@@ -83,6 +84,18 @@ export function tookOf(
   return result
 }
 const takenUntil = new Int32Array(SERIES.length)
+
+/** The same without what the person took to approve, which says nothing of machines: what is usual, and what is not, is told of this. */
+export function tookByItself(
+  attempt: Pick<Attempt, 'phases' | 'totalMs' | 'attrs' | 'marks'>,
+  split: Blame,
+  result = new Int32Array(SERIES.length),
+): Int32Array {
+  tookOf(attempt, split, result)
+  result[SIGN_ON] = withoutApproval(attempt, result[SIGN_ON] ?? 0)
+  return result
+}
+const SIGN_ON = SERIES.indexOf('sign-on')
 const UNRECORDED_INDEX = SERIES.indexOf(UNRECORDED)
 
 export interface UsualSeries {

@@ -21,7 +21,7 @@ import {
   OrdinaryModel,
   place,
   saysUsual,
-  tookOf,
+  tookByItself,
   type CohortFigures,
   type CohortFilter,
   type ClockOffset,
@@ -442,7 +442,7 @@ export class Intake {
       if (!untouched.has(attempt.id)) ordinary.add(attempt)
       const counts = countsForUsual(measured) && !few.isIll(attempt)
       const alone = concludeAlone(measured)
-      if (counts && alone) this.#usual.count(attempt.startedAtMs, kind, tookOf(attempt, measured.blame))
+      if (counts && alone) this.#usual.count(attempt.startedAtMs, kind, tookByItself(attempt, measured.blame))
       if (counts && alone && !untouched.has(attempt.id)) ordinary.parts.add(attempt)
       this.#newestMs = Math.max(this.#newestMs, Math.ceil(attempt.startedAtMs))
       all.push({ ...one, neighbour, measured, counts, alone })
@@ -459,7 +459,7 @@ export class Intake {
       worked.push({ ...one, explained, counted })
       // Those that may be ill are counted only now: too many would pass for usual to those after them until they are found to be.
       const { attempt } = one
-      if (counted && !alone) this.#usual.count(attempt.startedAtMs, kindOf(attempt), tookOf(attempt, explained.blame))
+      if (counted && !alone) this.#usual.count(attempt.startedAtMs, kindOf(attempt), tookByItself(attempt, explained.blame))
       if (counted && !alone && !untouched.has(attempt.id)) ordinary.parts.add(attempt)
     }
     if (this.#around.size > MOST_AROUND) this.#forgetAround(Math.max(firstMs, this.#newestMs) - FAR_MS)

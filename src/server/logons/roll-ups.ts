@@ -1,4 +1,4 @@
-import { durationsOf, endedWell, kindOf, seenOf, SERIES, slotOf, tookOf } from '../../core/logons'
+import { durationsOf, endedWell, kindOf, seenOf, SERIES, slotOf, tookByItself } from '../../core/logons'
 import { Histogram } from '../../core/stats/histogram'
 import type { Queryable } from '../db/database'
 import { dayOf, hourOf, packHistograms, unpackHistograms } from './model'
@@ -11,7 +11,7 @@ export interface Counted {
   readonly network: string
   readonly slot: number
   readonly startedMs: number
-  /** What each of SERIES is blamed for, and what it took: see tookOf. */
+  /** What each of SERIES is blamed for, and what it took: see tookByItself. */
   readonly durations: ArrayLike<number>
   readonly took: ArrayLike<number>
   readonly times: 1 | -1
@@ -28,7 +28,7 @@ export function countsFor({ attempt, explained, counted }: Worked, times: 1 | -1
     ...kindOf(attempt),
     startedMs: attempt.startedAtMs,
     durations: durationsOf(explained.blame, attempt.totalMs),
-    took: tookOf(attempt, explained.blame),
+    took: tookByItself(attempt, explained.blame),
     times,
     bad: Math.round(seenOf(explained).lostMs) > 0,
     saysUsual: counted,

@@ -1,4 +1,5 @@
 import {
+  approvalOf,
   codeNumber,
   codeSays,
   corrected,
@@ -9,6 +10,7 @@ import {
   measure,
   OUTCOMES,
   SERIES,
+  withApproval,
   withMild,
   type Usual,
 } from '../../core/logons'
@@ -18,6 +20,9 @@ import type { Queryable } from '../db/database'
 import { unpackEvidence } from './pack'
 import { HOUR_MS } from './model'
 import { attemptLine, columnsOf, listAttempts, storyRow } from './store'
+
+/** Less that was lost is a matter of rounding. */
+const MATTERS_MS = 500
 
 /** Everything that is known of one attempt, worked out again from its evidence; usual and finding as they were when it was analysed. */
 export async function readStory(database: Queryable, id: string, nowMs: number): Promise<Story> {
@@ -30,7 +35,11 @@ export async function readStory(database: Queryable, id: string, nowMs: number):
   const attempt = corrected(again.attempt, row.clocks ?? [])
   const strictly = measure(attempt, row.usual, row.slow_ms)
   // What took only more than usual is told where it was found to have a cause.
-  const measured = row.lost_ms > 0 && !isUnusual(strictly) ? (withMild(strictly) ?? strictly) : strictly
+  const machines = row.lost_ms > 0 && !isUnusual(strictly) ? (withMild(strictly) ?? strictly) : strictly
+  const approvalMs = approvalOf(attempt)
+  // What was lost beside that was lost to an approval that came late.
+  const lateMs = approvalMs === null || row.outcome === 'failed' ? 0 : row.lost_ms - Math.round(machines.lostMs)
+  const measured = lateMs >= MATTERS_MS ? withApproval(machines, lateMs) : machines
   const fromMs = Math.floor(row.started_ms / HOUR_MS) * HOUR_MS
   const [colleagues, last, alike] = await Promise.all([
     columnsOf(database, fromMs, fromMs + HOUR_MS, { pool: row.pool }, 400),
@@ -59,6 +68,7 @@ export async function readStory(database: Queryable, id: string, nowMs: number):
     })),
     blame: criticalPath(attempt),
     shares: [...measured.blame.shares],
+    approvalMs,
     usual: row.usual ? usualRecord(row.usual) : usualFromMedians(row.usual_ms, row.first),
     excess: [...measured.excess],
     slowMs: row.slow_ms,

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import type { Story } from '../../contract/logons'
 import { duration, percent, plural } from '../kit/format'
 import { stretchId } from '../shell/window'
+import { isWithoutApproval } from './drawing'
 import EvidenceList from './EvidenceList.vue'
 import RemedyPanel from './RemedyPanel.vue'
 
@@ -49,7 +50,8 @@ const instead = computed(() => props.story.diagnosis.others.filter((one) => !one
     <h2>Beyond the usual</h2>
     <div v-for="one in story.excess" :key="one.phase" class="line">
       <span>{{ one.phase }}</span><span
-        ><strong>{{ duration(one.tookMs) }}</strong> <span class="quiet">usual {{ duration(one.usualMs) }}</span></span
+        ><strong>{{ duration(one.tookMs) }}</strong>
+        <span class="quiet">{{ isWithoutApproval(story, one) ? 'without the approval, ' : '' }}usual {{ duration(one.usualMs) }}</span></span
       >
     </div>
   </template>

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Story } from '../../contract/logons'
-import { drawPhases } from './drawing'
+import { drawPhases, isWithoutApproval } from './drawing'
 import { incidentPlace, incidentQuery, sinceWords } from './incident'
 
 const phase = (name: string, startMs: number, endMs: number) => ({ phase: name, startMs, endMs, ended: true, code: null, host: null })
@@ -25,6 +25,7 @@ const story = (over: Partial<Story>): Story => ({
   marks: [],
   blame: [],
   shares: [],
+  approvalMs: null,
   usual: null,
   excess: [],
   slowMs: 45_000,
@@ -38,6 +39,24 @@ const story = (over: Partial<Story>): Story => ({
 })
 
 describe('the drawing of a story', () => {
+  it('tells of sign-on how much of it the approval was, which is usual unless it came late', () => {
+    const asked = (tookMs: number, approvalMs: number, excess: Story['excess']) =>
+      drawPhases(
+        story({
+          phases: [phase('sign-on', 0, tookMs)],
+          approvalMs,
+          excess,
+          usual: { n: 30, sentence: '', series: { 'sign-on': { medianMs: 2000, lowMs: 1800, highMs: 2400 } } },
+        }),
+      ).rows[0]
+    expect(asked(12_000, 10_000, [])).toMatchObject({ usualMs: 12_000, label: '12 s · 10 s of it the approval' })
+    const late = [{ phase: 'sign-on', ms: 45_000, usualMs: 7000, tookMs: 52_000 }]
+    expect(asked(52_000, 50_000, late)).toMatchObject({ usualMs: 7000, label: '52 s · usual 7.0 s · 50 s of it the approval' })
+    const ofMachines = { phase: 'sign-on', ms: 8000, usualMs: 2000, tookMs: 10_000 }
+    expect(asked(18_000, 8000, [ofMachines])).toMatchObject({ usualMs: 10_000, label: '18 s · usual 10 s · 8.0 s of it the approval' })
+    expect(isWithoutApproval(story({ approvalMs: 8000, phases: [phase('sign-on', 0, 18_000)] }), ofMachines)).toBe(true)
+  })
+
   const slow = story({
     phases: [phase('policy', 0, 12_000), phase('packages', 1000, 4000), phase('shell', 15_000, 20_000)],
     parts: [{ ...phase('policy', 1000, 11_000), part: 'printers' }],

@@ -62,22 +62,31 @@ export function drawPhases(story: Story): Drawing {
 /** What stretches of a phase took together, whether the end waited for them or not. */
 export const tookIn = (own: readonly Story['phases'][number][]): number => own.reduce((sum, one) => sum + one.endMs - one.startMs, 0)
 
+/** Whether an excess is of what sign-on took by itself; of an approval that came late, it is of all of it. */
+export const isWithoutApproval = ({ approvalMs, phases }: Story, { phase, tookMs }: Story['excess'][number]): boolean =>
+  approvalMs !== null && phase === 'sign-on' && tookMs < tookIn(phases.filter((one) => one.phase === phase)) - 1
+
 function row(story: Story, phase: string, spanMs: number): DrawnRow {
   const own = story.phases.filter((one) => one.phase === phase)
   const blamed = story.blame.filter((one) => one.phase === phase)
   const strokes = own.flatMap((one): Stroke[] => cut(one, blamed))
   const startMs = Math.min(...own.map((one) => one.startMs))
   const endMs = Math.max(...own.map((one) => one.endMs))
-  const usualMs = story.usual?.series[phase]?.medianMs ?? 0
   const excess = story.excess.find((one) => one.phase === phase) ?? null
   const tookMs = tookIn(own)
+  const approvalMs = phase === 'sign-on' ? story.approvalMs : null
+  const ofMachines = !excess || isWithoutApproval(story, excess)
+  const medianMs = story.usual?.series[phase]?.medianMs ?? 0
+  // How long the person takes is as usual, unless it is that which was unusual.
+  const usualMs = approvalMs === null || medianMs === 0 ? medianMs : ofMachines ? medianMs + approvalMs : excess.usualMs
   const marks = story.marks.filter((mark) => mark.phase === phase)
   const codes = [...new Set(marks.filter(({ code }) => code).map(({ says }) => says))]
   const longest = excess ? longestPart(story.parts, phase) : null
   // One of several that took about as long is not what it was.
   const alone = longest && 2 * longest.ownMs >= tookMs ? longest : null
   const label = [
-    duration(tookMs) + (excess ? ` · usual ${duration(excess.usualMs)}` : ''),
+    duration(tookMs) + (excess ? ` · usual ${duration(approvalMs === null ? excess.usualMs : usualMs)}` : ''),
+    ...(approvalMs !== null ? [`${duration(approvalMs)} of it the approval`] : []),
     ...(alone ? [`“${alone.part.part}” alone ${duration(alone.ownMs)}`] : []),
     ...codes.map((says) => {
       const n = marks.filter((mark) => mark.says === says).length

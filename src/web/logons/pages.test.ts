@@ -51,6 +51,7 @@ const story = (more: Partial<Story> = {}): Story => ({
     { phase: 'broker', ms: 600 },
     { phase: 'container', ms: 89_400 },
   ],
+  approvalMs: null,
   usual: null,
   excess: [],
   slowMs: 45_000,

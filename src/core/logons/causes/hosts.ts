@@ -1,4 +1,4 @@
-import { SERIES, tookOf } from '../usual'
+import { SERIES, tookByItself } from '../usual'
 import type { Facts } from '../facts'
 import { WRONG_PROFILE } from '../neighbour'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
@@ -166,7 +166,7 @@ export function processors(facts: Facts): { readonly busy: boolean; readonly sen
 
 /** How many times as long as usual the phases took that work on the host: of those whose usual is known. */
 function timesAsLong({ measured: { attempt, blame, usual } }: Facts): { readonly phase: string; readonly times: number }[] {
-  const took = tookOf(attempt, blame)
+  const took = tookByItself(attempt, blame)
   return ON_BUSY_HOST.flatMap((phase) => {
     const [ms, usualMs] = [took[SERIES.indexOf(phase)] ?? 0, usual?.series[phase]?.medianMs ?? 0]
     return ms > 0 && usualMs > 0 ? [{ phase, times: ms / usualMs }] : []

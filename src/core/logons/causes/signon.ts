@@ -1,6 +1,6 @@
 import type { Facts } from '../facts'
 import { TICKET_LIMIT_MS } from '../clocks'
-import { approvalOf, isFarAbove } from '../ordinary'
+import { approvalOf } from '../approval'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
 
@@ -83,20 +83,14 @@ export const secondFactorSlow: Cause = {
   toPerson: 'The logon waited for your approval.',
   look(facts) {
     const excess = facts.excess('sign-on')
-    const approval = approvalOf(facts.attempt)
-    if (facts.failed || !excess || approval === null) return null
-    const share = approval / Math.max(1, excess.tookMs)
+    const [approval, late] = [approvalOf(facts.attempt), facts.lateApproval]
+    if (facts.failed || !excess || approval === null || late === null) return null
     const ordinary = facts.ordinary('approvalMs')
-    if (ordinary && !isFarAbove(ordinary, { times: 1, ofHigh: 1.15, enough: 4 }))
-      return [
-        clue(1, `The approval took ${seconds(approval)}.`),
-        against(1, `Ordinarily it takes up to ${seconds(ordinary.high)}.`),
-        ...otherPhase(facts, ['sign-on']),
-      ]
+    const than = ordinary ? `; ordinarily ${seconds(ordinary.median)}, and up to ${seconds(ordinary.high)}` : ''
     return [
-      share > 0.5
-        ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.tookMs)} sign-on.`)
-        : against(3, `The approval took only ${seconds(approval)} of ${seconds(excess.tookMs)} sign-on.`),
+      late > 0.5 * excess.ms
+        ? clue(5, `The approval took ${seconds(approval)} of ${seconds(excess.tookMs)} sign-on${than}.`)
+        : against(3, `The approval explains only ${seconds(late)} of the ${seconds(excess.ms)} that sign-on took more than usual.`),
       ...otherPhase(facts, ['sign-on']),
     ]
   },

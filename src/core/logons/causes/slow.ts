@@ -5,7 +5,7 @@ import type { Facts } from '../facts'
 import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
 import { longestPart, ownParts } from '../parts'
 import { allGrew, growthOf, tookOrdinarily, type Growth } from './parts'
-import { approvalOf, isFarAbove, RELAYED, SIGN_ON_ITSELF } from '../ordinary'
+import { isFarAbove, RELAYED } from '../ordinary'
 import { beganWithImage, changeBefore, isImageThePools, notSinceImage, onlyTheirs, onSomeHosts, sitsAt, sitsAtOrEverywhere } from './where'
 
 /** Of one package alone, that it took all of the time tells nothing. */
@@ -303,13 +303,6 @@ export const autostartHeavy: Cause = {
   remedy: () => tell('Start fewer programs', 'Delay what need not be there at once.'),
 }
 
-/** Where some are asked for an approval and others are not, hardly any sign-on is beyond its usual; without the approval it may be. */
-function signOnItself(facts: Facts): Clue[] {
-  const own = facts.ordinary(SIGN_ON_ITSELF)
-  if (!own || own.value < own.median + 2000 || !isFarAbove(own, { times: 2.5, ofHigh: 1.2, enough: 3.5 })) return []
-  return [clue(3, `Sign-on was slow, too: without the approval ${seconds(own.value)}; ordinarily ${seconds(own.median)}.`)]
-}
-
 /** Where nobody tells of sites, the share that people have their profiles on, which has no part in sign-on and policy, may stand for theirs (that others on it are fine says nothing), or the hosts themselves. */
 function atOneSite(facts: Facts, phase: string): Clue[] {
   const { zone, site } = facts.self.places
@@ -353,16 +346,16 @@ export const directorySlow: Cause = {
     const clues: Clue[] = []
     if (signOn && policy)
       clues.push(clue(3, `Sign-on and policy were both slow: ${seconds(signOn.ms)} and ${seconds(policy.ms)} beyond their usual.`))
-    else if (policy) clues.push(...signOnItself(facts))
     const growth = policy && growthOf(facts, 'policy')
     if (policy) clues.push(...partsOfPolicy(facts, growth))
     // Where both were slow, the one that tells more: how long sign-on takes is also up to the person.
     const where = [policy, signOn].flatMap((one) => (one ? [atOneSite(facts, one.phase)] : []))
     clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
-    const approval = approvalOf(facts.attempt)
-    if (phase === 'sign-on' && approval !== null && signOn && approval > 0.6 * signOn.tookMs)
-      clues.push(against(4, `The approval took ${seconds(approval)} of ${seconds(signOn.tookMs)} sign-on.`))
+    if (phase === 'sign-on' && signOn && facts.lateApproval !== null && facts.lateApproval > 0.6 * signOn.ms)
+      clues.push(
+        against(4, `The approval came ${seconds(facts.lateApproval)} later than people do: of sign-on, that is most of what was more than usual.`),
+      )
     clues.push(
       ...changeBefore(facts, ['directory'], ['zone', 'site']),
       ...otherPhase(facts, ['sign-on', 'policy', 'scripts'], growth?.standsOut ? growth.most.ownMs - growth.most.ordinaryMs : 0),

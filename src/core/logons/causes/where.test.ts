@@ -112,7 +112,7 @@ describe('where a trouble sits', () => {
     )
     expect(Object.keys(counts)).toEqual(['directory-slow'])
     expect(counts['directory-slow']).toBeGreaterThan(38)
-    expect(evidence.map(({ sentence }) => sentence)).toContain('Sign-on was slow, too: without the approval 11 s; ordinarily 2.8 s.')
+    expect(evidence.map(({ sentence }) => sentence)).toContain('Sign-on and policy were both slow: 8.2 s and 12 s beyond their usual.')
   })
 
   it('is an image version where all on it have it, and hardly one where half of them are well', () => {
