@@ -105,8 +105,8 @@ const colour = (late: boolean) => (late ? (props.story.outcome === 'failed' ? 'v
         </text>
       </g>
       <text :x="x(0)" :y="blameTop + 38" fill="var(--stone)" font-size="11.5">{{ drawing.sum }}</text>
-      <text v-if="story.usual" :x="x(0)" :y="blameTop + 54" fill="var(--stone)" font-size="11.5">
-        Ghosts show the usual: the median of {{ story.usual.sentence }}.
+      <text v-if="drawing.ghosts" :x="x(0)" :y="blameTop + 54" fill="var(--stone)" font-size="11.5">
+        {{ drawing.ghosts }}
       </text>
     </svg>
   </div>

@@ -46,14 +46,18 @@ describe('the drawing of a story', () => {
           phases: [phase('sign-on', 0, tookMs)],
           approvalMs,
           excess,
-          usual: { n: 30, sentence: '', series: { 'sign-on': { medianMs: 2000, lowMs: 1800, highMs: 2400 } } },
+          usual: { n: 30, sentence: 'those', series: { 'sign-on': { medianMs: 2000, lowMs: 1800, highMs: 2400 } } },
         }),
-      ).rows[0]
-    expect(asked(12_000, 10_000, [])).toMatchObject({ usualMs: 12_000, label: '12 s · 10 s of it the approval' })
+      )
+    expect(asked(12_000, 10_000, []).rows[0]).toMatchObject({ usualMs: 12_000, label: '12 s · 10 s of it the approval' })
     const late = [{ phase: 'sign-on', ms: 45_000, usualMs: 7000, tookMs: 52_000 }]
-    expect(asked(52_000, 50_000, late)).toMatchObject({ usualMs: 7000, label: '52 s · usual 7.0 s · 50 s of it the approval' })
+    expect(asked(52_000, 50_000, late).rows[0]).toMatchObject({ usualMs: 7000, label: '52 s · usual 7.0 s · 50 s of it the approval' })
+    expect([asked(12_000, 10_000, []), asked(52_000, 50_000, late)].map(({ ghosts }) => ghosts)).toEqual([
+      'Ghosts show the usual: the median of those; of sign-on, with the approval as long as it was.',
+      'Ghosts show the usual: the median of those.',
+    ])
     const ofMachines = { phase: 'sign-on', ms: 8000, usualMs: 2000, tookMs: 10_000 }
-    expect(asked(18_000, 8000, [ofMachines])).toMatchObject({ usualMs: 10_000, label: '18 s · usual 10 s · 8.0 s of it the approval' })
+    expect(asked(18_000, 8000, [ofMachines]).rows[0]).toMatchObject({ usualMs: 10_000, label: '18 s · usual 10 s · 8.0 s of it the approval' })
     expect(isWithoutApproval(story({ approvalMs: 8000, phases: [phase('sign-on', 0, 18_000)] }), ofMachines)).toBe(true)
   })
 

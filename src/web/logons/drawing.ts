@@ -25,6 +25,8 @@ export interface Drawing {
   readonly blame: readonly { phase: string; fromMs: number; toMs: number; late: boolean; label: string }[]
   readonly gaps: readonly { fromMs: number; toMs: number }[]
   readonly sum: string
+  /** What the ghosts show; null where there are none. */
+  readonly ghosts: string | null
   readonly words: string
 }
 
@@ -55,8 +57,16 @@ export function drawPhases(story: Story): Drawing {
     blame,
     gaps: story.blame.filter(({ phase, fromMs, toMs }) => phase === 'unrecorded' && toMs - fromMs >= GAP_MS),
     sum,
+    ghosts: ghostsOf(story),
     words: `Phases: ${rows.map(({ phase, label }) => `${phase} ${label}`).join('; ')}. ${sum}.`,
   }
+}
+
+function ghostsOf(story: Story): string | null {
+  if (!story.usual) return null
+  const late = story.excess.some((one) => one.phase === 'sign-on' && !isWithoutApproval(story, one))
+  const asLong = story.approvalMs !== null && !late ? '; of sign-on, with the approval as long as it was' : ''
+  return `Ghosts show the usual: the median of ${story.usual.sentence}${asLong}.`
 }
 
 /** What stretches of a phase took together, whether the end waited for them or not. */
