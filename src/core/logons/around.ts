@@ -52,6 +52,10 @@ export interface ByHost {
   readonly pools: number
   readonly well: number
   readonly others: number
+  /** Whether its own host is among the first. */
+  readonly isOwnIll: boolean
+  /** Of the second, those of its own pool. */
+  readonly wellInPool: number
 }
 const ENOUGH_ON_HOST = 3
 const NEAREST_ON_HOST = 5
@@ -359,8 +363,18 @@ export class Around {
     })
     const known = [...hosts.values()].filter(({ n }) => n >= ENOUGH_ON_HOST)
     const ill = known.filter(({ n, hit }) => hit >= NEARLY_ALL * n)
-    const well = known.filter(({ n, hit }) => hit <= HARDLY_ANY * n).length
-    return { ill: ill.length, pools: new Set(ill.map(({ pool }) => pool)).size, well, others: known.length - ill.length - well }
+    const well = known.filter(({ n, hit }) => hit <= HARDLY_ANY * n)
+    const [, ownHost] = this.#held.placeOf(self, 'host')
+    const [, ownPool] = this.#held.placeOf(self, 'pool')
+    const own = hosts.get(ownHost)
+    return {
+      ill: ill.length,
+      pools: new Set(ill.map(({ pool }) => pool)).size,
+      well: well.length,
+      others: known.length - ill.length - well.length,
+      isOwnIll: own !== undefined && ill.includes(own),
+      wellInPool: well.filter(({ pool }) => pool === ownPool).length,
+    }
   }
 
   /** Of the neighbours at a place that are nearest in time: how many failed, and how many of them by one of these codes. */

@@ -1,9 +1,9 @@
 import { SERIES, tookByItself } from '../usual'
 import type { Facts } from '../facts'
 import { WRONG_PROFILE } from '../neighbour'
-import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
+import { against, clue, seconds, sumOf, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
-import { sitsAt } from './where'
+import { onItsHost, sitsAt } from './where'
 
 export const hostSilent: Cause = {
   id: 'host-silent',
@@ -206,13 +206,16 @@ export const hostOverloaded: Cause = {
     const busy = cpu?.busy === true
     const clues: Clue[] = []
     if (cpu) clues.push(busy ? clue(5, cpu.sentence, cpu.detail) : against(4, cpu.sentence))
-    const here = sitsAt(facts, worst.phase, ['host'], 4)
+    const told = cpu === null ? ofPhases(facts, worst.phase) : null
+    const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
+    const sits = sitsAt(facts, worst.phase, ['host'], 4)
+    // Where most of a small pool have it, no place tells: then its phases do, beside a host that is well.
+    const byPhases = cpu === null && (told?.for === true || slow >= AT_ONCE) ? onItsHost(facts, worst.phase) : []
+    const here = sumOf(byPhases) > sumOf(sits) ? byPhases : sits
     if (cpu === null && !here.some((one) => one.for)) return null
     // What was measured on the host is not gainsaid by another trouble beside it.
     clues.push(...(busy ? here.filter((one) => one.for) : here))
-    const told = cpu === null ? ofPhases(facts, worst.phase) : null
     if (told) clues.push(told)
-    const slow = excess.filter(({ phase }) => ON_HOST.includes(phase)).length
     const slower = mild.filter(({ phase }) => ON_BUSY_HOST.includes(phase)).length
     if (!told?.for && slow >= AT_ONCE)
       clues.push(clue(Math.min(3.2, 2 + 0.6 * (slow - AT_ONCE)), `${slow} phases that work on the host were slow at once.`))

@@ -66,6 +66,32 @@ describe('a small pool', () => {
     expect(sum(rest)).toBeLessThanOrEqual(20 - far)
   })
 
+  it('of four hosts has three that are overloaded: what works on each takes several times as long, on the fourth it does not', () => {
+    const told = (ill: number, phases: Record<string, number>) => {
+      const list = Array.from({ length: 400 }, (_, i) =>
+        logon({
+          id: `l${i}`,
+          person: `p${i % 90}`,
+          host: `attic-${i % 4}`,
+          pool: 'attic',
+          at: START_MS + (i - 320) * 4 * MINUTE_MS,
+          phases: { ...USUAL, profile: 1100 + (i % 7) * 40, ...(i >= 320 && i % 4 < ill ? phases : {}) },
+        }),
+      )
+      const counts: Record<string, number> = {}
+      for (const { diagnosis } of analyseAll(correlate(list.flat(), START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt)))
+        if (diagnosis.cause) counts[diagnosis.cause.id] = (counts[diagnosis.cause.id] ?? 0) + 1
+      return counts
+    }
+    const busy = { profile: 4200, policy: 8000, packages: 7500, shell: 14_000 }
+    const { 'host-overloaded': overloaded = 0, ...rest } = told(3, busy)
+    expect(overloaded).toBeGreaterThanOrEqual(51)
+    expect(sum(rest)).toBeLessThanOrEqual(60 - overloaded)
+    // Where all of them have it, or in one phase only, no host is to blame for it.
+    expect(told(4, busy)['host-overloaded'] ?? 0).toBeLessThan(4)
+    expect(told(3, { profile: 12_000 })['host-overloaded']).toBeUndefined()
+  })
+
   it('has a new image that is slow, and no slow share, which only goes along with it', () => {
     const { 'attic image-regression': image = 0, ...rest } = told('image', 6000)
     expect(image).toBeGreaterThanOrEqual(76)
