@@ -1,3 +1,4 @@
+import { signOnMsOf } from './approval'
 import type { Attempt, Outcome } from './attempt'
 import { blame, type Blame } from './blame'
 import { SERIES, SERIES_INDEX, tookByItself, type Usual, type UsualSeries } from './usual'
@@ -131,10 +132,10 @@ export function withApproval(measured: Measured, lateMs: number): Measured {
   const { attempt, outcome, usual, blame: split } = measured
   const itself = (list: readonly Excess[]) => list.find(({ phase }) => phase === SIGN_ON)
   const blameMs = split.shares.find(({ phase }) => phase === SIGN_ON)?.ms ?? 0
-  const tookMs = attempt.phases.reduce((sum, { phase, startMs, endMs }) => (phase === SIGN_ON ? sum + endMs - startMs : sum), 0)
+  const tookMs = Math.round(signOnMsOf(attempt))
   const withIt = (list: readonly Excess[]) => {
     const ms = Math.min(blameMs, lateMs + (itself(list)?.ms ?? 0))
-    const one = { phase: SIGN_ON, ms, usualMs: Math.max(0, Math.round(tookMs - ms)), tookMs: Math.round(tookMs) }
+    const one = { phase: SIGN_ON, ms, usualMs: Math.max(0, Math.round(tookMs - ms)), tookMs }
     return [...list.filter(({ phase }) => phase !== SIGN_ON), one].sort((a, b) => b.ms - a.ms || (a.phase < b.phase ? -1 : 1))
   }
   const excess = withIt(measured.excess)

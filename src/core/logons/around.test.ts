@@ -266,8 +266,15 @@ describe('the neighbours of a logon', () => {
     const odd = [on(7, 31, true), on(8, 29, true), on(8, 30, true), ...minutes.map((minute) => on(9, minute, false, false))]
     const nowhere = minutes.map((minute) => ({ ...on(10, minute, true), places: none }))
     const self = on(0, 32, true)
-    expect(holding([...all, ...odd, ...nowhere, self]).byHost(self, 'container')).toMatchObject({ ill: 3, pools: 2, well: 2, others: 1 })
+    expect(holding([...all, ...odd, ...nowhere, self]).byHost(self, 'container')).toEqual({
+      ill: 3,
+      pools: 2,
+      well: 2,
+      others: 1,
+      ownIll: { n: 5, hit: 5 },
+      wellInPool: 1,
+    })
     const later = { ...on(0, 400, true), id: 'later' }
-    expect(holding([...all, later]).byHost(later, 'container')).toEqual({ ill: 0, pools: 0, well: 0, others: 0, isOwnIll: false, wellInPool: 0 })
+    expect(holding([...all, later]).byHost(later, 'container')).toEqual({ ill: 0, pools: 0, well: 0, others: 0, ownIll: null, wellInPool: 0 })
   })
 })

@@ -52,8 +52,8 @@ export interface ByHost {
   readonly pools: number
   readonly well: number
   readonly others: number
-  /** Whether its own host is among the first. */
-  readonly isOwnIll: boolean
+  /** Those asked on its own host, where that is among the first. */
+  readonly ownIll: Contrast['inside'] | null
   /** Of the second, those of its own pool. */
   readonly wellInPool: number
 }
@@ -372,7 +372,7 @@ export class Around {
       pools: new Set(ill.map(({ pool }) => pool)).size,
       well: well.length,
       others: known.length - ill.length - well.length,
-      isOwnIll: own !== undefined && ill.includes(own),
+      ownIll: own && ill.includes(own) ? { n: own.n, hit: own.hit } : null,
       wellInPool: well.filter(({ pool }) => pool === ownPool).length,
     }
   }

@@ -1,4 +1,4 @@
-import { approvalOf } from './approval'
+import { approvalWithin } from './approval'
 import { endedWell, isUnusual, withApproval, withMild, type Measured } from './analyse'
 import type { Around } from './around'
 import { CAUSES, type Cause, type Clue, type Remedy } from './causes'
@@ -71,7 +71,7 @@ export function conclude(machines: Measured, around: Around, org: Org, ordinary:
 
 /** What conclude() says of an attempt whatever is known around it, as of most: that nothing was unusual. Null where others have a say. */
 export function concludeAlone(measured: Measured): Explained | null {
-  const othersHaveASay = isUnusual(measured) || (endedWell(measured) && (approvalOf(measured.attempt) !== null || withMild(measured) !== null))
+  const othersHaveASay = isUnusual(measured) || (endedWell(measured) && (approvalWithin(measured.attempt) !== null || withMild(measured) !== null))
   return othersHaveASay ? null : explainedBy(measured, NOTHING_UNUSUAL)
 }
 

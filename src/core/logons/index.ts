@@ -1,5 +1,5 @@
 export * from './analyse'
-export { approvalOf } from './approval'
+export { approvalWithin } from './approval'
 export * from './around'
 export { MOST_OF_BEGINNING, NEWS_MS } from './beginnings'
 export * from './contrast'

@@ -1,6 +1,6 @@
 import { bucketOf, Histogram } from '../stats/histogram'
 import { Pairs } from '../stats/pairs'
-import { approvalOf } from './approval'
+import { approvalOf, approvalWithin } from './approval'
 import type { Attempt, Outcome } from './attempt'
 import { NO_FACTOR } from './observation'
 import { OrdinaryParts } from './ordinary-parts'
@@ -92,7 +92,7 @@ const LATE_MS = 10_000
  * pool, as they mostly are: somebody asks why.
  */
 export function approvalLateBy({ attempt, outcome }: { readonly attempt: Told; readonly outcome: Outcome }, ordinary: OrdinaryModel): number | null {
-  const took = approvalOf(attempt)
+  const took = approvalWithin(attempt)
   if (took === null) return null
   const others = ordinary.of(attempt, APPROVAL)
   if (others) {

@@ -1,5 +1,5 @@
 import {
-  approvalOf,
+  approvalWithin,
   codeNumber,
   codeSays,
   corrected,
@@ -36,9 +36,9 @@ export async function readStory(database: Queryable, id: string, nowMs: number):
   const strictly = measure(attempt, row.usual, row.slow_ms)
   // What took only more than usual is told where it was found to have a cause.
   const machines = row.lost_ms > 0 && !isUnusual(strictly) ? (withMild(strictly) ?? strictly) : strictly
-  const approvalMs = approvalOf(attempt)
+  const approvalMs = approvalWithin(attempt)
   // What was lost beside that was lost to an approval that came late.
-  const lateMs = approvalMs === null || row.outcome === 'failed' ? 0 : row.lost_ms - Math.round(machines.lostMs)
+  const lateMs = approvalMs === null ? 0 : row.lost_ms - Math.round(machines.lostMs)
   const measured = lateMs >= MATTERS_MS ? withApproval(machines, lateMs) : machines
   const fromMs = Math.floor(row.started_ms / HOUR_MS) * HOUR_MS
   const [colleagues, last, alike] = await Promise.all([

@@ -115,6 +115,15 @@ describe('how long people take to approve', () => {
     expect(asked(40_000)).toEqual(['second-factor-slow', true])
   })
 
+  it('is none of sign-on where it is much longer than that', () => {
+    // The gateway waited for it before: sign-on itself is quick.
+    const one = (ms: number, who: object) => logon({ ...who, attrs: { approvalMs: ms }, phases: { ...USUAL, 'sign-on': 3000 } })
+    const all = Array.from({ length: 120 }, (_, i) => one(6000 + 50 * i, { id: `a${i}`, person: `q${i}`, at: START_MS - (i + 1) * MINUTE_MS })).flat()
+    const explained = analyseAll(correlate([...all, ...one(90_000, { id: 'it' })], START_MS + 24 * 60 * MINUTE_MS).map(({ attempt }) => attempt))
+    expect(explained.filter(({ diagnosis, excess }) => diagnosis.cause !== null || excess.length > 0)).toEqual([])
+    expect(explained.at(-1)?.usual?.series['sign-on']?.medianMs).toBeCloseTo(3000, -3)
+  })
+
   it('is no trouble beside another: what is left of sign-on is, where it is out of the ordinary', () => {
     // Every eighth has a second factor, so that sign-on with one is beyond the usual.
     const one = (who: object, approvalMs: number, signOnMs: number, policyMs: number) => {

@@ -1,6 +1,6 @@
 import type { Facts } from '../facts'
 import { TICKET_LIMIT_MS } from '../clocks'
-import { approvalOf } from '../approval'
+import { approvalOf, approvalWithin } from '../approval'
 import { against, clue, seconds, tell, type Cause, type Clue } from './cause'
 import { otherPhase } from './slow'
 
@@ -83,7 +83,7 @@ export const secondFactorSlow: Cause = {
   toPerson: 'The logon waited for your approval.',
   look(facts) {
     const excess = facts.excess('sign-on')
-    const [approval, late] = [approvalOf(facts.attempt), facts.lateApproval]
+    const [approval, late] = [approvalWithin(facts.attempt), facts.lateApproval]
     if (facts.failed || !excess || approval === null || late === null) return null
     const ordinary = facts.ordinary('approvalMs')
     const than = ordinary ? `; ordinarily ${seconds(ordinary.median)}, and up to ${seconds(ordinary.high)}` : ''

@@ -353,9 +353,7 @@ export const directorySlow: Cause = {
     clues.push(...where.reduce((best, one) => (sumOf(one) > sumOf(best) ? one : best)))
     const phase = policy && (!signOn || policy.ms >= signOn.ms) ? 'policy' : 'sign-on'
     if (phase === 'sign-on' && signOn && facts.lateApproval !== null && facts.lateApproval > 0.6 * signOn.ms)
-      clues.push(
-        against(4, `The approval came ${seconds(facts.lateApproval)} later than people do: of sign-on, that is most of what was more than usual.`),
-      )
+      clues.push(against(4, `The approval took ${seconds(facts.lateApproval)} longer than people take: most of what sign-on took beyond its usual.`))
     clues.push(
       ...changeBefore(facts, ['directory'], ['zone', 'site']),
       ...otherPhase(facts, ['sign-on', 'policy', 'scripts'], growth?.standsOut ? growth.most.ownMs - growth.most.ordinaryMs : 0),

@@ -174,10 +174,10 @@ export function onSomeHosts(facts: Facts, phase: string, weight = 3): Clue[] {
 
 /** For: nearly all on its host have it, on another host of its pool hardly any. Where most hosts of a small pool have it, each by itself, no place tells. */
 export function onItsHost(facts: Facts, phase: string, weight = 2.5): Clue[] {
-  const { isOwnIll, wellInPool } = facts.around.byHost(facts.self, phase)
-  if (!isOwnIll || wellInPool === 0) return []
+  const { ownIll, wellInPool } = facts.around.byHost(facts.self, phase)
+  if (!ownIll || wellInPool === 0) return []
   const others = wellInPool === 1 ? 'one other host' : `${wellInPool} other hosts`
-  return [clue(weight, `Of the nearest logons on this host nearly all ${didWhat(phase)}, on ${others} of the pool hardly any.`)]
+  return [clue(weight, `${ownIll.hit} of the ${ownIll.n} nearest other logons on this host ${didWhat(phase)}, on ${others} of the pool hardly any.`)]
 }
 
 const areMost = ({ n, hit }: Anywhere, least: number): boolean => n >= least && hit >= 0.6 * n
